@@ -1,0 +1,82 @@
+// aguja certify: the verdict on closed solids, with the evidence.
+
+#include <algorithm>
+#include <future>
+#include <limits>
+
+#include <nlohmann/json.hpp>
+
+#include "aguja/report/text.h"
+#include "session.h"
+
+namespace aguja::app {
+namespace {
+
+struct CertifyCommand : Session {
+  std::string density;
+  std::string expected_volume;
+  std::string expected_mass;
+  std::string within = "0.1%";
+
+  std::vector<Expectation> expectations(const Certificate& certificate, LengthUnit unit,
+                                        std::optional<Density> material, double allowed) const {
+    std::vector<Expectation> list;
+    // What encloses nothing meets no expectation.
+    const double volume = certificate.encloses ? certificate.mass.volume
+                                               : std::numeric_limits<double>::quiet_NaN();
+    if (!expected_volume.empty()) {
+      list.push_back({"volume", parse_volume(expected_volume, unit), volume, allowed});
+    }
+    if (!expected_mass.empty()) {
+      list.push_back(
+          {"mass", parse_mass(expected_mass), mass_kg(volume, unit, *material), allowed});
+    }
+    return list;
+  }
+
+  int certify_model() {
+    std::optional<Density> material;
+    if (!density.empty()) material = Density{parse_density(density)};
+    if (!expected_mass.empty() && !material) {
+      throw ArgumentError("--expect-mass needs a --density");
+    }
+    const double allowed = parse_percentage(within);
+    auto file_digest = std::async(std::launch::async, [this] { return digest(); });
+    const Model model = read();
+    const Certificate certificate = certify(model, &times(), progress());
+    const auto expected = expectations(certificate, model.unit, material, allowed);
+    const std::string hash = times().time("digest", [&] { return file_digest.get(); });
+    print([&] { return certify_json(model, certificate, hash, material, expected, facts()); },
+          [&] {
+            return certify_text(model, certificate, file_label(), hash, material, expected,
+                                {.width = width()});
+          });
+    const bool met = std::all_of(expected.begin(), expected.end(),
+                                 [](const Expectation& e) { return e.is_met(); });
+    return certificate.verdict == Verdict::solid && met ? kAllWell : kErrorsInGeometry;
+  }
+};
+
+}  // namespace
+
+void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands) {
+  CLI::App& command =
+      *app.add_subcommand("certify", "the verdict: is it a closed solid? With volume and mass");
+  const auto session = std::make_shared<CertifyCommand>();
+  session->add_input(command);
+  command.add_option("--density", session->density, "such as 7850kg/m3 or 2.7g/cm3");
+  command.add_option("--expect-volume", session->expected_volume,
+                     "such as 1.25e6mm3; a bare number is in the model's unit cubed");
+  command.add_option("--expect-mass", session->expected_mass, "such as 2.1kg; needs --density");
+  command.add_option("--within", session->within, "how far off an expectation may be")
+      ->capture_default_str();
+  session->add_common(command);
+  command.footer("Exit status 1 unless the verdict is solid and every expectation is met.\n"
+                 "Crossings are not examined yet: the best verdict is undecided.\n"
+                 "Example: aguja certify pod.stl --density 1.05g/cm3 --expect-mass 0.3kg");
+  commands.emplace_back(&command, [session] {
+    return session->run([&] { return session->certify_model(); });
+  });
+}
+
+}  // namespace aguja::app

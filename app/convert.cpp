@@ -1,0 +1,255 @@
+// aguja convert: between formats and units, moved, turned, mirrored, scaled, parts renamed.
+
+#include <charconv>
+#include <cmath>
+#include <filesystem>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "aguja/formats/write.h"
+#include "aguja/mesh/transform.h"
+#include "aguja/report/text.h"
+#include "session.h"
+
+namespace aguja::app {
+namespace {
+
+std::vector<std::string> split(const std::string& text) {
+  std::vector<std::string> fields(1);
+  for (const char c : text) {
+    if (c == ',') {
+      fields.emplace_back();
+    } else {
+      fields.back() += c;
+    }
+  }
+  return fields;
+}
+
+Vector parse_lengths(const std::string& text, LengthUnit unit, std::string_view option) {
+  const auto fields = split(text);
+  if (fields.size() != 3) {
+    throw ArgumentError(fmt::format("{}: expected X,Y,Z; got '{}'", option, text));
+  }
+  return {parse_length(fields[0], unit), parse_length(fields[1], unit),
+          parse_length(fields[2], unit)};
+}
+
+Eigen::Affine3d parse_scale(const std::string& text) {
+  const auto fields = split(text);
+  if (fields.size() != 1 && fields.size() != 3) {
+    throw ArgumentError("--scale: expected a factor or X,Y,Z; got '" + text + "'");
+  }
+  const auto factor = [&](std::size_t i) {
+    const std::string& field = fields[fields.size() == 1 ? 0 : i];
+    double value = 0;
+    const auto result = std::from_chars(field.data(), field.data() + field.size(), value);
+    if (result.ec != std::errc() || result.ptr != field.data() + field.size() || value == 0) {
+      throw ArgumentError("--scale: expected a factor other than 0; got '" + field + "'");
+    }
+    return value;
+  };
+  return Eigen::Affine3d(Eigen::Scaling(factor(0), factor(1), factor(2)));
+}
+
+Vector parse_axis(const std::string& text, std::string_view option) {
+  if (text == "x") return Vector::UnitX();
+  if (text == "y") return Vector::UnitY();
+  if (text == "z") return Vector::UnitZ();
+  throw ArgumentError(fmt::format("{}: expected x, y or z; got '{}'", option, text));
+}
+
+// A quarter turn is exact: no sine of a rounded pi.
+Eigen::Affine3d parse_turn(const std::string& text) {
+  const auto fields = split(text);
+  if (fields.size() != 2) {
+    throw ArgumentError("--turn: expected AXIS,ANGLE such as z,90deg; got '" + text + "'");
+  }
+  const Vector axis = parse_axis(fields[0], "--turn");
+  const double angle = parse_angle(fields[1]);
+  const double quarters = angle / parse_angle("90deg");
+  if (quarters == std::round(quarters) && std::fabs(quarters) < 1e6) {
+    Eigen::Matrix3d cross;  // v -> axis x v
+    cross << 0, -axis.z(), axis.y(), axis.z(), 0, -axis.x(), -axis.y(), axis.x(), 0;
+    Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
+    const int count = ((static_cast<int>(quarters) % 4) + 4) % 4;
+    for (int i = 0; i < count; ++i) turn = (cross + axis * axis.transpose()) * turn;
+    return Eigen::Affine3d(turn);
+  }
+  return Eigen::Affine3d(Eigen::AngleAxisd(angle, axis));
+}
+
+Eigen::Affine3d parse_mirror(const std::string& text) {
+  const Vector axis = parse_axis(text, "--mirror");
+  return Eigen::Affine3d(
+      Eigen::Matrix3d(Eigen::Matrix3d::Identity() - 2 * axis * axis.transpose()));
+}
+
+struct ConvertCommand : Session {
+  std::string output;
+  std::string to;
+  std::string to_unit;
+  std::vector<std::pair<std::string, std::string>> steps;  // option, argument; in the order given
+  std::vector<std::string> renames;
+  std::vector<std::string> only;
+  bool text = false;
+  bool overwrite = false;
+
+  Format format() const {
+    const auto known = format_of_name(to.empty() ? output : to);
+    if (!known) {
+      throw ArgumentError((to.empty() ? "the format cannot be told from '" + output + "'"
+                                      : "unknown format '" + to + "'") +
+                          "; expected stl, obj, ply or off (--to)");
+    }
+    return *known;
+  }
+
+  void apply_steps(Model& model) const {
+    for (const auto& [option, argument] : steps) {
+      if (option == "--move") {
+        transform(model, Eigen::Affine3d(
+                             Eigen::Translation3d(parse_lengths(argument, model.unit, option))));
+      } else if (option == "--turn") {
+        transform(model, parse_turn(argument));
+      } else if (option == "--mirror") {
+        transform(model, parse_mirror(argument));
+      } else {
+        transform(model, parse_scale(argument));
+      }
+    }
+  }
+
+  void select_parts(Model& model) const {
+    if (only.empty()) return;
+    std::vector<Part> kept;
+    for (const std::string& name : only) {
+      const auto at = std::find_if(model.parts.begin(), model.parts.end(),
+                                   [&](const Part& p) { return p.name == name; });
+      if (at == model.parts.end()) throw_unknown_part("--part", name, model);
+      kept.push_back(*at);
+    }
+    model.parts = std::move(kept);
+  }
+
+  void rename_parts(Model& model) const {
+    for (const std::string& rename : renames) {
+      const std::size_t equals = rename.find('=');
+      if (equals == std::string::npos) {
+        throw ArgumentError("--rename: expected OLD=NEW; got '" + rename + "'");
+      }
+      const std::string old_name = rename.substr(0, equals);
+      std::size_t found = 0;
+      for (Part& part : model.parts) {
+        if (part.name != old_name) continue;
+        part.name = rename.substr(equals + 1);
+        ++found;
+      }
+      if (found == 0) throw_unknown_part("--rename", old_name, model);
+    }
+  }
+
+  [[noreturn]] static void throw_unknown_part(std::string_view option, const std::string& name,
+                                              const Model& model) {
+    std::string known;
+    for (std::size_t i = 0; i < std::min<std::size_t>(8, model.parts.size()); ++i) {
+      known += (i == 0 ? "'" : ", '") + model.parts[i].name + "'";
+    }
+    throw ArgumentError(fmt::format("{}: there is no part '{}'; there are {}{}", option, name,
+                                    known, model.parts.size() > 8 ? " and more" : ""));
+  }
+
+  int convert_model() {
+    const Format target = format();
+    if (!overwrite && std::filesystem::exists(output)) {
+      throw ArgumentError(output + ": exists already; --overwrite replaces it");
+    }
+    Model model = read(/*keep_facet_records=*/true);
+    select_parts(model);
+    rename_parts(model);
+    apply_steps(model);
+    if (!to_unit.empty()) {
+      const auto unit = parse_length_unit(to_unit);
+      if (!unit) {
+        throw ArgumentError("--to-unit: expected um, mm, cm, m, in or ft; got '" + to_unit + "'");
+      }
+      convert_unit(model, *unit);
+    }
+    const WriteReport report = times().time(
+        "write", [&] { return write_model(output, model, target, {text}, overwrite); });
+    print([&] { return object(model, target, report); },
+          [&] {
+            std::string lines =
+                fmt::format("{}: {} triangles in {} part{}, coordinates in {}\n", output,
+                            triangle_count(model), model.parts.size(),
+                            model.parts.size() == 1 ? "" : "s", symbol(model.unit));
+            for (const std::string& note : model.notes) lines += "  read: " + note + "\n";
+            for (const std::string& note : report.notes) lines += "  written: " + note + "\n";
+            return lines + "  digest  " + report.digest + "\n";
+          });
+    return kAllWell;
+  }
+
+  nlohmann::ordered_json object(const Model& model, Format target,
+                                const WriteReport& report) const {
+    nlohmann::ordered_json json;
+    json["schema"] = schema_json("convert");
+    json["output"] = output;
+    json["format"] = slug(target);
+    json["unit"] = symbol(model.unit);
+    json["parts"] = nlohmann::ordered_json::array();
+    for (const Part& part : model.parts) {
+      json["parts"].push_back({{"name", part.name}, {"triangles", part.mesh.triangles.size()}});
+    }
+    json["read_notes"] = model.notes;
+    json["write_notes"] = report.notes;
+    json["rounded_points"] = report.rounded_points;
+    json["largest_rounding"] = report.largest_rounding;
+    json["digest"] = report.digest;
+    add_facts(json, facts());
+    return json;
+  }
+};
+
+}  // namespace
+
+void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands) {
+  CLI::App& command =
+      *app.add_subcommand("convert", "between formats and units, moved, turned or scaled");
+  const auto session = std::make_shared<ConvertCommand>();
+  session->add_input(command);
+  command.add_option("-o,--output", session->output, "file to write")->required();
+  command.add_option("--to", session->to, "format to write, whatever the name says");
+  command.add_flag("--text", session->text, "stl and ply: write text instead of binary");
+  command.add_flag("--overwrite", session->overwrite, "replace the output if it exists");
+  command.add_option("--part", session->only, "write only this part; may be repeated")
+      ->allow_extra_args(false);
+  command.add_option("--rename", session->renames, "OLD=NEW, a part's name; may be repeated")
+      ->allow_extra_args(false);
+  command.add_option("--to-unit", session->to_unit, "express the same sizes in um, mm, cm, m, in, ft");
+  const auto step = [&](const std::string& name, const std::string& help) {
+    command
+        .add_option_function<std::vector<std::string>>(
+            name,
+            [session, name](const std::vector<std::string>& arguments) {
+              for (const std::string& a : arguments) session->steps.emplace_back(name, a);
+            },
+            help)
+        ->allow_extra_args(false)
+        ->trigger_on_parse();
+  };
+  step("--move", "X,Y,Z; lengths may carry units");
+  step("--turn", "AXIS,ANGLE about the origin, such as z,90deg");
+  step("--mirror", "AXIS: the sign of this coordinate changes");
+  step("--scale", "FACTOR or X,Y,Z about the origin");
+  session->add_common(command);
+  command.footer("--move, --turn, --mirror and --scale are done in the order given, before\n"
+                 "--to-unit. Where the map mirrors, triangles are turned so that outward stays\n"
+                 "outward.\nExample: aguja convert pod.stl -o pod-in.obj --to-unit in");
+  commands.emplace_back(&command, [session] {
+    return session->run([&] { return session->convert_model(); });
+  });
+}
+
+}  // namespace aguja::app

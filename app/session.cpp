@@ -1,0 +1,228 @@
+#include "session.h"
+
+#include <sys/ioctl.h>
+#include <sys/resource.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <chrono>
+#include <csignal>
+#include <cstdlib>
+#include <future>
+#include <iostream>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <oneapi/tbb/global_control.h>
+#include <spdlog/sinks/stdout_sinks.h>
+#include <spdlog/spdlog.h>
+
+#include "aguja/mesh/transform.h"
+
+namespace aguja::app {
+namespace {
+
+std::atomic<bool> interrupted = false;
+
+using Clock = std::chrono::steady_clock;
+const Clock::time_point kStart = Clock::now();
+
+double seconds_since_start() {
+  return std::chrono::duration<double>(Clock::now() - kStart).count();
+}
+
+// One line on standard error that is written over, on a terminal only and not for short work.
+class TerminalProgress : public Progress {
+ public:
+  ~TerminalProgress() override { clear(); }
+
+  bool advance(std::string_view stage, double done) override {
+    if (was_interrupted()) return false;
+    if (!on_terminal_ || seconds_since_start() < 1.0) return true;
+    const std::string share = done > 0 ? fmt::format(" {:.0f} %", 100 * done) : "";
+    fmt::print(stderr, "\r\033[K{}{}, {:.0f} s", stage, share, seconds_since_start());
+    std::fflush(stderr);
+    shown_ = true;
+    return true;
+  }
+
+ private:
+  void clear() const {
+    if (!shown_) return;
+    fmt::print(stderr, "\r\033[K");
+    std::fflush(stderr);
+  }
+  bool on_terminal_ = ::isatty(STDERR_FILENO) != 0;
+  bool shown_ = false;
+};
+
+std::size_t peak_bytes() {
+  rusage usage{};
+  ::getrusage(RUSAGE_SELF, &usage);
+  return static_cast<std::size_t>(usage.ru_maxrss) * 1024;
+}
+
+void report(const std::string& message) { spdlog::get("aguja")->error("{}", message); }
+
+nlohmann::ordered_json error_json(const InputError& error) {
+  const InputError::Details& d = error.details();
+  nlohmann::ordered_json object;
+  object["schema"] = schema_json("error");
+  object["problem"] = slug(d.problem);
+  object["file"] = d.file;
+  const auto at = [&](InputPlace::Counts counts) {
+    return d.place && d.place->counts == counts ? nlohmann::ordered_json(d.place->at)
+                                                : nlohmann::ordered_json(nullptr);
+  };
+  object["line"] = at(InputPlace::Counts::lines);
+  object["byte"] = at(InputPlace::Counts::bytes);
+  object["expected"] = d.expected;
+  object["found"] = d.found;
+  object["message"] = error.what();
+  return object;
+}
+
+// Text of files may be in any encoding: what is not UTF-8 is replaced rather than refused.
+std::string dump(const nlohmann::ordered_json& object) {
+  return object.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
+}
+
+}  // namespace
+
+struct Session::Background {
+  TerminalProgress progress;
+  std::future<std::string> digest;
+};
+
+bool was_interrupted() { return interrupted; }
+
+void catch_interrupts() {
+  std::signal(SIGINT, [](int) {
+    if (interrupted.exchange(true)) std::_Exit(kInterrupted);
+  });
+  // A reader that closes early (head, less) is no failure of ours; writes then fail quietly.
+  std::signal(SIGPIPE, SIG_IGN);
+}
+
+void Session::add_common(CLI::App& command) {
+  command.add_flag("--json", json_, "print one JSON object instead of text");
+  command.add_flag("--quiet", quiet_, "print nothing; the exit status tells");
+  command.add_option("--threads", threads_, "use at most so many threads")
+      ->check(CLI::Range(1, 4096));
+}
+
+void Session::add_input(CLI::App& command) {
+  command.add_option("files", files_, "models to read: stl, obj, ply, off")->required();
+  command.add_option("--unit", unit_, "unit of the coordinates: um, mm, cm, m, in, ft");
+  command.add_option("--from", from_, "format of the files, whatever they look like");
+  command.add_flag("--as-one", as_one_, "take all parts as one body, the parts as its patches");
+}
+
+Progress* Session::progress() {
+  if (!background_) background_ = std::make_shared<Background>();
+  return &background_->progress;
+}
+
+Model Session::read(bool keep_facet_records) {
+  ReadOptions options;
+  options.keep_facet_records = keep_facet_records;
+  if (!unit_.empty()) {
+    options.unit = parse_length_unit(unit_);
+    if (!options.unit) {
+      throw ArgumentError("--unit: expected um, mm, cm, m, in or ft; got '" + unit_ + "'");
+    }
+  }
+  if (!from_.empty()) {
+    options.format = format_of_name(from_);
+    if (!options.format) {
+      throw ArgumentError("--from: expected stl, obj, ply or off; got '" + from_ + "'");
+    }
+  }
+  return times_.time("read", [&] {
+    Model all;
+    for (std::size_t i = 0; i < files_.size(); ++i) {
+      Model one = read_model(files_[i], options, progress());
+      if (i == 0) {
+        all = std::move(one);
+        continue;
+      }
+      if (one.unit != all.unit) convert_unit(one, all.unit);
+      for (Part& part : one.parts) all.parts.push_back(std::move(part));
+      for (std::string& note : one.notes) all.notes.push_back(files_[i] + ": " + note);
+      all.header.clear();
+    }
+    if (files_.size() > 1 && all.unit_assumed) {
+      all.notes.push_back("all files are taken to be in " + std::string(symbol(all.unit)));
+    }
+    return as_one_ ? as_one(std::move(all)) : std::move(all);
+  });
+}
+
+std::string Session::file_label() const {
+  if (files_.size() == 1) return files_[0];
+  return files_[0] + " and " + std::to_string(files_.size() - 1) + " more";
+}
+
+std::string Session::digest() {
+  std::string all;
+  for (const std::string& file : files_) {
+    all += (all.empty() ? "" : " ") + InputFile(file).digest();
+  }
+  return all;
+}
+
+RunFacts Session::facts() const {
+  RunFacts facts{times_, peak_bytes()};
+  facts.times.add("total", seconds_since_start());
+  return facts;
+}
+
+void Session::print(const std::function<nlohmann::ordered_json()>& object,
+                    const std::function<std::string()>& text) const {
+  if (json_) {
+    std::cout << dump(object()) << "\n";
+  } else if (!quiet_) {
+    std::cout << text();
+  }
+  std::cout.flush();
+}
+
+std::size_t Session::width() {
+  winsize size{};
+  if (::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40) return size.ws_col;
+  return 120;
+}
+
+int Session::run(const std::function<int()>& work) {
+  namespace tbb = oneapi::tbb;
+  std::optional<tbb::global_control> limit;
+  if (threads_ > 0) {
+    limit.emplace(tbb::global_control::max_allowed_parallelism,
+                  static_cast<std::size_t>(threads_));
+  }
+  try {
+    const int status = work();
+    background_.reset();
+    return status;
+  } catch (const InputError& error) {
+    background_.reset();
+    if (json_) std::cout << dump(error_json(error)) << "\n";
+    report(error.what());
+    return kInputUnreadable;
+  } catch (const ArgumentError& error) {
+    report(error.what());
+    return kWrongUse;
+  } catch (const Cancelled&) {
+    background_.reset();
+    report("interrupted; nothing was written");
+    return kInterrupted;
+  } catch (const std::bad_alloc&) {
+    report("out of memory");
+    return kFailure;
+  } catch (const std::exception& error) {
+    report(error.what());
+    return kFailure;
+  }
+}
+
+}  // namespace aguja::app

@@ -1,0 +1,83 @@
+#pragma once
+// What all commands share: options on models, reading them, printing, exit status.
+
+#include <functional>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include <CLI/CLI.hpp>
+#include <nlohmann/json_fwd.hpp>
+
+#include "aguja/formats/read.h"
+#include "aguja/report/json.h"
+
+namespace aguja::app {
+
+enum ExitStatus : int {
+  kAllWell = 0,
+  kErrorsInGeometry = 1,
+  kWrongUse = 2,
+  kInputUnreadable = 3,
+  kFailure = 4,
+  kInterrupted = 130,
+};
+
+/// Options that every command has, and what they lead to.
+class Session {
+ public:
+  /// Adds `--json`, `--quiet` and `--threads`.
+  void add_common(CLI::App& command);
+  /// Adds the files to read, `--unit`, `--from` and `--as-one`.
+  void add_input(CLI::App& command);
+
+  /// Reads all files as one model, in the first one's unit.
+  [[nodiscard]] Model read(bool keep_facet_records = false);
+  /// `pod.stl`, or `pod.stl and 2 more`.
+  [[nodiscard]] std::string file_label() const;
+  [[nodiscard]] const std::vector<std::string>& files() const { return files_; }
+  /// Of the files as read, joined by blanks. Worked out while other work runs.
+  [[nodiscard]] std::string digest();
+
+  [[nodiscard]] bool json() const { return json_; }
+  [[nodiscard]] Progress* progress();
+  StageTimes& times() { return times_; }
+  /// Stages so far, with `total`, and the memory that was needed.
+  [[nodiscard]] RunFacts facts() const;
+
+  /// Prints the JSON object if asked for, else `text()` unless quiet.
+  void print(const std::function<nlohmann::ordered_json()>& object,
+             const std::function<std::string()>& text) const;
+  /// Characters a line, of the terminal or 100.
+  [[nodiscard]] static std::size_t width();
+
+  /// Runs one command's work with the asked number of threads, and turns errors into messages and
+  /// exit status.
+  [[nodiscard]] int run(const std::function<int()>& work);
+
+ private:
+  struct Background;
+  std::vector<std::string> files_;
+  std::string unit_;
+  std::string from_;
+  bool as_one_ = false;
+  bool json_ = false;
+  bool quiet_ = false;
+  int threads_ = 0;
+  StageTimes times_;
+  std::shared_ptr<Background> background_;
+};
+
+/// A command registers its options and gives back what runs it.
+using Command = std::function<int()>;
+void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_demo(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+
+/// Set by the first SIGINT; the second one ends the process at once.
+[[nodiscard]] bool was_interrupted();
+void catch_interrupts();
+
+}  // namespace aguja::app

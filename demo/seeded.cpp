@@ -1,0 +1,344 @@
+#include "demo/seeded.h"
+
+#include <algorithm>
+#include <functional>
+#include <numbers>
+#include <set>
+
+#include "aguja/mesh/transform.h"
+#include "demo/garza.h"
+
+namespace aguja::demo {
+namespace {
+
+double distance(const Point& a, const Point& b) { return (a - b).norm(); }
+
+// Editing by place: demo models are small, so everything is found by looking at all of it.
+class Editor {
+ public:
+  explicit Editor(Mesh& mesh) : mesh_(mesh) {}
+
+  [[nodiscard]] Point centroid(std::size_t t) const {
+    return (corner(t, 0) + corner(t, 1) + corner(t, 2)) / 3.0;
+  }
+  [[nodiscard]] const Point& corner(std::size_t t, std::size_t c) const {
+    return mesh_.point(mesh_.triangles[t][c]);
+  }
+  [[nodiscard]] double area(std::size_t t) const {
+    const Vector u = corner(t, 1) - corner(t, 0), v = corner(t, 2) - corner(t, 0);
+    return 0.5 * u.cross(v).norm();
+  }
+  [[nodiscard]] VertexId nearest_vertex(const Point& p) const {
+    const auto at = std::min_element(
+        mesh_.points.begin(), mesh_.points.end(),
+        [&](const Point& a, const Point& b) { return distance(a, p) < distance(b, p); });
+    return {static_cast<std::uint32_t>(at - mesh_.points.begin())};
+  }
+  [[nodiscard]] std::size_t nearest_triangle(const Point& p) const {
+    std::size_t best = 0;
+    for (std::size_t t = 1; t < mesh_.triangles.size(); ++t) {
+      if (distance(centroid(t), p) < distance(centroid(best), p)) best = t;
+    }
+    return best;
+  }
+  [[nodiscard]] std::vector<std::size_t> triangles_at(VertexId v) const {
+    return triangles_where([&](std::size_t t) {
+      const Triangle& tri = mesh_.triangles[t];
+      return tri[0] == v || tri[1] == v || tri[2] == v;
+    });
+  }
+  [[nodiscard]] std::vector<std::size_t> triangles_where(
+      const std::function<bool(std::size_t)>& wanted) const {
+    std::vector<std::size_t> found;
+    for (std::size_t t = 0; t < mesh_.triangles.size(); ++t) {
+      if (wanted(t)) found.push_back(t);
+    }
+    return found;
+  }
+
+  struct Border {
+    double length = 0;
+    std::size_t edges = 0;
+  };
+  // The sides of these triangles that none of the others has.
+  [[nodiscard]] Border border(const std::vector<std::size_t>& triangles) const {
+    std::set<std::pair<std::uint32_t, std::uint32_t>> sides;
+    for (const std::size_t t : triangles) {
+      for (std::size_t c = 0; c < 3; ++c) {
+        sides.emplace(mesh_.triangles[t][c].value, mesh_.triangles[t][(c + 1) % 3].value);
+      }
+    }
+    Border result;
+    for (const auto& [a, b] : sides) {
+      if (sides.contains({b, a})) continue;
+      result.length += distance(mesh_.points[a], mesh_.points[b]);
+      ++result.edges;
+    }
+    return result;
+  }
+
+  void remove(const std::vector<std::size_t>& triangles) {
+    std::size_t kept = 0;
+    for (std::size_t t = 0; t < mesh_.triangles.size(); ++t) {
+      if (std::binary_search(triangles.begin(), triangles.end(), t)) continue;
+      mesh_.triangles[kept] = mesh_.triangles[t];
+      mesh_.patch_of[kept++] = mesh_.patch_of[t];
+    }
+    mesh_.triangles.resize(kept);
+    mesh_.patch_of.resize(kept);
+  }
+  void turn(const std::vector<std::size_t>& triangles) {
+    for (const std::size_t t : triangles) std::swap(mesh_.triangles[t][1], mesh_.triangles[t][2]);
+  }
+  VertexId add_point(const Point& p) {
+    mesh_.points.push_back(p);
+    return {static_cast<std::uint32_t>(mesh_.points.size() - 1)};
+  }
+  void add_triangle(VertexId a, VertexId b, VertexId c) {
+    mesh_.triangles.push_back({{a, b, c}});
+    mesh_.patch_of.push_back({0});
+  }
+
+ private:
+  Mesh& mesh_;
+};
+
+DemoModel model_of(std::string name, std::string what, std::vector<Part> parts) {
+  DemoModel demo;
+  demo.name = std::move(name);
+  demo.what = std::move(what);
+  demo.model.parts = std::move(parts);
+  demo.model.unit_assumed = false;
+  return demo;
+}
+
+struct SeededPod {
+  explicit SeededPod(std::string name, std::string what)
+      : demo(model_of(std::move(name), std::move(what), {make_pod().part})),
+        mesh(demo.model.parts[0].mesh),
+        edit(mesh) {
+    // Binary STL names its one part after the file.
+    demo.model.parts[0].name = demo.name;
+  }
+  void seed(FindingKind kind, const Point& place, double size, std::size_t count) {
+    demo.defects.push_back({kind, demo.model.parts[0].name, place, size, count});
+  }
+  DemoModel demo;
+  Mesh& mesh;
+  Editor edit;
+};
+
+const Point kOnHull = {40, 0, 75};
+const Point kOnOtherHull = {-40, 0, 60};
+
+DemoModel missing_triangles() {
+  SeededPod pod("pod-missing-triangles", "two openings in the hull");
+  for (const Point& wanted : {kOnHull, kOnOtherHull}) {
+    const VertexId center = pod.edit.nearest_vertex(wanted);
+    const Point place = pod.mesh.point(center);
+    const auto gone = pod.edit.triangles_at(center);
+    const auto border = pod.edit.border(gone);
+    pod.seed(FindingKind::opening, place, border.length, border.edges);
+    pod.edit.remove(gone);
+  }
+  return std::move(pod.demo);
+}
+
+DemoModel flipped_patch() {
+  SeededPod pod("pod-flipped-patch", "a stretch of the hull faces inward");
+  const auto region = pod.edit.triangles_where([&](std::size_t t) {
+    const Point p = pod.edit.centroid(t);
+    return p.x() > 38 && std::abs(p.y()) < 8 && p.z() > 60 && p.z() < 80;
+  });
+  const auto border = pod.edit.border(region);
+  Vector sum = Vector::Zero();
+  double area = 0;
+  for (const std::size_t t : region) {
+    sum += pod.edit.area(t) * pod.edit.centroid(t);
+    area += pod.edit.area(t);
+  }
+  pod.seed(FindingKind::winding_conflict, sum / area, border.length, border.edges);
+  pod.edit.turn(region);
+  return std::move(pod.demo);
+}
+
+DemoModel duplicates() {
+  SeededPod pod("pod-duplicates", "triangles that are there twice, one of them turned over");
+  const std::size_t same = pod.edit.nearest_triangle(kOnHull);
+  const std::size_t turned = pod.edit.nearest_triangle(kOnOtherHull);
+  pod.seed(FindingKind::duplicate_triangle, pod.edit.centroid(same), pod.edit.area(same), 1);
+  pod.seed(FindingKind::back_to_back, pod.edit.centroid(turned), pod.edit.area(turned), 1);
+  const Triangle a = pod.mesh.triangles[same];
+  const Triangle b = pod.mesh.triangles[turned];
+  pod.edit.add_triangle(a[1], a[2], a[0]);
+  pod.edit.add_triangle(b[0], b[2], b[1]);
+  return std::move(pod.demo);
+}
+
+DemoModel zero_area() {
+  SeededPod pod("pod-zero-area", "a triangle on one line, and one with two equal corners");
+  // A cap between two triangles that meet in an edge parallel to the axis: split the one, and close
+  // the slit with a triangle of no area.
+  const auto upright = pod.edit.triangles_where([&](std::size_t t) {
+    const Point& a = pod.edit.corner(t, 0);
+    const Point& b = pod.edit.corner(t, 1);
+    return a.x() == b.x() && a.y() == b.y() && a.x() > 39.9 && a.z() > 60 && a.z() < 80;
+  });
+  const auto either = pod.edit.triangles_where([&](std::size_t t) {
+    for (std::size_t c = 0; c < 3; ++c) {
+      const Point& a = pod.edit.corner(t, c);
+      const Point& b = pod.edit.corner(t, (c + 1) % 3);
+      if (a.x() == b.x() && a.y() == b.y() && a.x() > 39.9 && a.z() > 60 && a.z() < 80) return true;
+    }
+    return false;
+  });
+  const std::size_t t = upright.empty() ? either.at(0) : upright[0];
+  std::size_t c = 0;
+  while (pod.edit.corner(t, c).x() != pod.edit.corner(t, (c + 1) % 3).x() ||
+         pod.edit.corner(t, c).y() != pod.edit.corner(t, (c + 1) % 3).y()) {
+    ++c;
+  }
+  const Triangle whole = pod.mesh.triangles[t];
+  const VertexId a = whole[c], b = whole[(c + 1) % 3], apex = whole[(c + 2) % 3];
+  const double length = distance(pod.mesh.point(a), pod.mesh.point(b));
+  const Point middle = 0.5 * (pod.mesh.point(a) + pod.mesh.point(b));
+  const VertexId m = pod.edit.add_point(middle);
+  pod.mesh.triangles[t] = {{a, m, apex}};
+  pod.edit.add_triangle(m, b, apex);
+  pod.edit.add_triangle(a, b, m);
+  pod.seed(FindingKind::zero_area, middle, length, 1);
+
+  const Triangle needle = pod.mesh.triangles[pod.edit.nearest_triangle(kOnOtherHull)];
+  const Point p = pod.mesh.point(needle[0]), q = pod.mesh.point(needle[1]);
+  pod.edit.add_triangle(needle[0], needle[0], needle[1]);
+  pod.seed(FindingKind::zero_area, (2 * p + q) / 3.0, distance(p, q), 1);
+  return std::move(pod.demo);
+}
+
+DemoModel strays() {
+  SeededPod pod("pod-strays", "a lost triangle and a lost crumb beside the pod");
+  const Point at(60, 10, 20);
+  const Vector x(0.8, 0, 0), y(0, 0.6, 0), z(0, 0, 0.5);
+  const auto add = [&](const Point& p) { return pod.edit.add_point(p); };
+  pod.edit.add_triangle(add(at), add(at + x), add(at + y));
+  pod.seed(FindingKind::stray_shell, at + 0.5 * (x + y), (x + y).norm(), 1);
+
+  const Point crumb(-60, 0, 90);
+  const VertexId o = add(crumb), a = add(crumb + x), b = add(crumb + y), c = add(crumb + z);
+  pod.edit.add_triangle(o, b, a);
+  pod.edit.add_triangle(o, a, c);
+  pod.edit.add_triangle(o, c, b);
+  pod.edit.add_triangle(a, b, c);
+  pod.seed(FindingKind::stray_shell, crumb + 0.5 * (x + y + z), (x + y + z).norm(), 4);
+  return std::move(pod.demo);
+}
+
+DemoModel fin() {
+  SeededPod pod("pod-fin", "a triangle stands on an edge of the hull");
+  const Triangle t = pod.mesh.triangles[pod.edit.nearest_triangle(kOnHull)];
+  const Point p = pod.mesh.point(t[0]), q = pod.mesh.point(t[1]);
+  const Point outward(1.1, 1.1, 1);
+  const VertexId tip =
+      pod.edit.add_point((0.5 * (p + q)).cwiseProduct(outward));
+  pod.edit.add_triangle(t[0], t[1], tip);
+  pod.seed(FindingKind::nonmanifold_edge, 0.5 * (p + q), distance(p, q), 1);
+  return std::move(pod.demo);
+}
+
+DemoModel turned_shell(bool cavity) {
+  SeededPod pod(cavity ? "pod-cavity-turned" : "pod-inside-out",
+                cavity ? "the cavity faces outward, as if it were a body"
+                       : "the outer shell faces inward");
+  const Part clean = make_pod().part;
+  const auto cavity_patch = static_cast<std::uint32_t>(
+      std::find(clean.patch_names.begin(), clean.patch_names.end(), "cavity") -
+      clean.patch_names.begin());
+  const auto turned = pod.edit.triangles_where(
+      [&](std::size_t t) { return (pod.mesh.patch_of[t].value == cavity_patch) == cavity; });
+  // Volume and centroid of what the turned triangles enclose, about the origin.
+  double volume = 0;
+  Vector first = Vector::Zero();
+  for (const std::size_t t : turned) {
+    const Point &a = pod.edit.corner(t, 0), &b = pod.edit.corner(t, 1), &c = pod.edit.corner(t, 2);
+    const double det = a.dot(b.cross(c));
+    volume += det / 6;
+    first += det / 24 * (a + b + c);
+  }
+  pod.seed(cavity ? FindingKind::nesting : FindingKind::inverted_shell, first / volume,
+           std::abs(volume), 1);
+  pod.edit.turn(turned);
+  return std::move(pod.demo);
+}
+
+DemoModel loose_curves() {
+  DemoModel demo = model_of("pod-loose-curves", "a sketch line and unused points were exported too",
+                            {make_pod().part});
+  demo.format = Format::obj;
+  Mesh& mesh = demo.model.parts[0].mesh;
+  Editor edit(mesh);
+  const Point a(60, 0, 0), b(60, 0, 30), c(60, 0, 50);
+  const VertexId va = edit.add_point(a), vb = edit.add_point(b), vc = edit.add_point(c);
+  mesh.wires = {{va, vb}, {vb, vc}};
+  demo.defects.push_back({FindingKind::wire_edge, "pod", 0.5 * (a + c), distance(a, c), 2});
+  const Point first(0, 0, 200);
+  edit.add_point(first);
+  edit.add_point({0, 0, 210});
+  edit.add_point({0, 0, 220});
+  demo.defects.push_back({FindingKind::unused_vertex, "pod", first, 3, 3});
+  return demo;
+}
+
+DemoModel in_metres() {
+  SeededPod pod("pod-in-metres", "written in metres; read as millimetres it is a grain of sand");
+  transform(pod.demo.model, Eigen::Affine3d(Eigen::Scaling(1e-5)));
+  const Box box = box_of(pod.mesh);
+  pod.demo.defects.push_back({FindingKind::unit_doubt, "", box.center(), box.diagonal(), 1});
+  return std::move(pod.demo);
+}
+
+DemoModel touching_boxes() {
+  const auto box = [](const Point& low) { return make_box(low, low + Point(10, 10, 10)); };
+  Mesh both = box({0, 0, 0});
+  const Mesh other = box({10, 10, 10});
+  const auto base = static_cast<std::uint32_t>(both.points.size());
+  both.points.insert(both.points.end(), other.points.begin(), other.points.end());
+  for (const Triangle& t : other.triangles) {
+    both.triangles.push_back({{{t[0].value + base}, {t[1].value + base}, {t[2].value + base}}});
+  }
+  Part part{"boxes-at-a-point", std::move(both), {}, {}};
+  part.mesh.points_are_distinct = false;
+  DemoModel demo =
+      model_of("boxes-at-a-point", "two boxes that meet in nothing but a corner", {part});
+  demo.defects.push_back(
+      {FindingKind::nonmanifold_vertex, "boxes-at-a-point", Point(10, 10, 10), 2, 1});
+  demo.volume = 2000;
+  return demo;
+}
+
+}  // namespace
+
+std::vector<DemoModel> demo_models() {
+  std::vector<DemoModel> models;
+  const KnownPart pod = make_pod(), ring = make_ballast_ring(), lid = make_lid();
+  models.push_back(model_of("pod", "the pod as it should be", {pod.part}));
+  models.back().volume = pod.volume;
+  models.push_back(model_of("garza", "pod, ballast ring and lid as they should be",
+                            {pod.part, ring.part, lid.part}));
+  models.back().format = Format::obj;
+  models.back().volume = pod.volume + ring.volume + lid.volume;
+
+  models.push_back(missing_triangles());
+  models.push_back(flipped_patch());
+  models.push_back(duplicates());
+  models.push_back(zero_area());
+  models.push_back(strays());
+  models.push_back(fin());
+  models.push_back(turned_shell(false));
+  models.push_back(turned_shell(true));
+  models.push_back(loose_curves());
+  models.push_back(in_metres());
+  models.push_back(touching_boxes());
+  return models;
+}
+
+}  // namespace aguja::demo

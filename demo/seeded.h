@@ -1,0 +1,34 @@
+#pragma once
+// Demo models with defects whose kind, place and size are known because they were put there.
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "aguja/formats/format.h"
+#include "aguja/inspect/finding.h"
+#include "aguja/mesh/model.h"
+
+namespace aguja::demo {
+
+struct SeededDefect {
+  FindingKind kind;
+  std::string part;
+  Point place;        ///< model unit
+  double size;        ///< in the terms of the kind's measure
+  std::size_t count;  ///< entities of the finding
+};
+
+struct DemoModel {
+  std::string name;  ///< file name without extension
+  std::string what;  ///< one sentence
+  Format format = Format::stl;
+  Model model;
+  std::vector<SeededDefect> defects;
+  std::optional<double> volume;  ///< closed form, where the model encloses one
+};
+
+/// All demo models, clean ones first.
+[[nodiscard]] std::vector<DemoModel> demo_models();
+
+}  // namespace aguja::demo

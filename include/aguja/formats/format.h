@@ -1,0 +1,41 @@
+#pragma once
+/// \file
+/// The file formats, and how they are recognised.
+
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+
+#include "aguja/base/units.h"
+
+namespace aguja {
+
+enum class Format { stl, obj, ply, off };
+
+[[nodiscard]] std::span<const Format> all_formats();
+/// `stl`, `obj`, `ply`, `off`: also the file extension.
+[[nodiscard]] std::string_view slug(Format format);
+/// By slug or file name, in any case of letters.
+[[nodiscard]] std::optional<Format> format_of_name(std::string_view name);
+/// By what the bytes begin with; a binary STL file is known by its length.
+[[nodiscard]] std::optional<Format> format_of_content(std::string_view bytes);
+
+/// Bytes with the name that errors give them.
+struct Source {
+  std::string name;
+  std::string_view bytes;
+};
+
+struct ReadOptions {
+  std::optional<LengthUnit> unit;   ///< overrides what is stated or assumed
+  std::optional<Format> format;     ///< overrides what the content looks like
+  /// Keep stored facet normals and attribute bytes of STL files, so that they are written back.
+  bool keep_facet_records = false;
+};
+
+struct WriteOptions {
+  bool text = false;  ///< STL and PLY: as text instead of binary
+};
+
+}  // namespace aguja

@@ -1,0 +1,59 @@
+#pragma once
+/// \file
+/// Models from files and from bytes.
+
+#include <filesystem>
+#include <memory>
+
+#include "aguja/base/progress.h"
+#include "aguja/formats/format.h"
+#include "aguja/mesh/model.h"
+
+namespace aguja {
+
+/// A file's bytes, mapped where the system can, read otherwise (pipes).
+/// Errors: InputError (missing, a folder, empty, not readable).
+class InputFile {
+ public:
+  explicit InputFile(const std::filesystem::path& path);
+  InputFile(InputFile&&) noexcept;
+  InputFile& operator=(InputFile&&) noexcept;
+  ~InputFile();
+
+  [[nodiscard]] Source source() const;
+  /// `sha256:` and 64 hexadecimal digits, as other tools print them.
+  [[nodiscard]] std::string digest() const;
+
+ private:
+  struct Impl;
+  std::unique_ptr<Impl> impl_;
+};
+
+/// Reads a model; the format is told by content, then by name. Nothing is welded, dropped or
+/// rounded: what was read can be written back bit for bit. Text numbers become the nearest double.
+/// Parts without a name are named after the file.
+///
+/// Cost     O(bytes), parallel. No memory is reserved by a declared count before the bytes are
+///          known to be there.
+/// Errors   InputError naming file, line or byte, expected and found; Cancelled.
+[[nodiscard]] Model read_model(const std::filesystem::path& path, const ReadOptions& options = {},
+                               Progress* progress = nullptr);
+[[nodiscard]] Model read_model(const Source& source, const ReadOptions& options = {},
+                               Progress* progress = nullptr);
+
+// One format each, over bytes. Parts are left without a name where the file gives none.
+// read_stl: ASCII (several solids, any case, CRLF) or binary, told apart by length and content.
+// read_obj: `v`, `f`, `l`, `o`, `g`, negative indices, n-gons; other statements are counted in the
+//           notes.
+// read_ply: ASCII and binary of both byte orders; elements vertex, face, tristrips, edge.
+// read_off: OFF with normals, colours or texture coordinates beside the points, which are not kept.
+[[nodiscard]] Model read_stl(const Source& source, const ReadOptions& options = {},
+                             Progress* progress = nullptr);
+[[nodiscard]] Model read_obj(const Source& source, const ReadOptions& options = {},
+                             Progress* progress = nullptr);
+[[nodiscard]] Model read_ply(const Source& source, const ReadOptions& options = {},
+                             Progress* progress = nullptr);
+[[nodiscard]] Model read_off(const Source& source, const ReadOptions& options = {},
+                             Progress* progress = nullptr);
+
+}  // namespace aguja

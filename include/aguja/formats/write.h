@@ -1,0 +1,40 @@
+#pragma once
+/// \file
+/// Models to files and to bytes.
+
+#include <filesystem>
+#include <functional>
+
+#include "aguja/base/progress.h"
+#include "aguja/formats/format.h"
+#include "aguja/mesh/model.h"
+
+namespace aguja {
+
+/// What writing did to the model.
+struct WriteReport {
+  std::vector<std::string> notes;  ///< what the format cannot hold, a line each
+  double largest_rounding = 0;     ///< model units: how far rounding to float moved a point
+  std::size_t rounded_points = 0;  ///< how many points it moved at all
+  std::string digest;              ///< of the file as written; empty when writing to bytes
+};
+
+using ByteSink = std::function<void(std::string_view)>;
+
+/// Writes `model` to `path`: beside it first, and renamed when whole, so that a reader never sees
+/// half a file and a failure leaves what was there. Decimals are the shortest that read back to the
+/// same double; binary STL rounds to float and reports it; binary PLY uses float if that loses
+/// nothing, else double. Parallel.
+/// Errors   OutputError (exists and `overwrite` is false, no space, a coordinate beyond what the
+///          format's numbers hold), Cancelled.
+WriteReport write_model(const std::filesystem::path& path, const Model& model, Format format,
+                        const WriteOptions& options = {}, bool overwrite = false);
+WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
+                        const WriteOptions& options = {});
+
+WriteReport write_stl(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
+WriteReport write_obj(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
+WriteReport write_ply(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
+WriteReport write_off(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
+
+}  // namespace aguja

@@ -1,0 +1,80 @@
+#pragma once
+/// \file
+/// Findings: what is wrong, where, how large, and what would mend it.
+
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "aguja/geometry/box.h"
+#include "aguja/mesh/ids.h"
+
+namespace aguja {
+
+/// A kind of defect; its name with hyphens is its slug in JSON, plans and docs.
+enum class FindingKind : std::uint8_t {
+  opening,
+  sheet_border,
+  nonmanifold_edge,
+  wire_edge,
+  nonmanifold_vertex,
+  unused_vertex,
+  zero_area,
+  duplicate_triangle,
+  back_to_back,
+  winding_conflict,
+  inverted_shell,
+  nesting,
+  zero_volume,
+  stray_shell,
+  unit_doubt,
+};
+
+/// A volume mesher will fail or fill the wrong space; quality or time will suffer; good to know.
+enum class Severity : std::uint8_t { error, warning, note };
+
+/// What `Finding::measure` measures, in powers of the model's unit of length.
+enum class Dimension : std::uint8_t { count, length, area, volume };
+
+/// What is known about a kind, whatever the model.
+struct KindInfo {
+  FindingKind kind;
+  std::string_view slug;
+  std::string_view family;
+  Severity severity;
+  Dimension measures;
+  std::string_view measure_name;  ///< what the measure is, for tables: "rim length"
+  std::string_view what;          ///< one line
+  std::string_view why;           ///< why a mesher minds
+  std::string_view remedy;        ///< or "by hand: ..."
+};
+
+[[nodiscard]] std::span<const KindInfo> all_kinds();
+[[nodiscard]] const KindInfo& info(FindingKind kind);
+[[nodiscard]] std::string_view slug(FindingKind kind);
+[[nodiscard]] std::string_view slug(Severity severity);
+[[nodiscard]] std::optional<FindingKind> parse_finding_kind(std::string_view slug);
+
+/// One defect. Lengths are in the model's unit.
+struct Finding {
+  std::string id;  ///< kind and digest of its geometry: independent of order and threads
+  FindingKind kind{};
+  Severity severity{};
+  std::string part;       ///< empty: the whole model
+  std::size_t count = 0;  ///< how many edges, vertices, triangles or shells it consists of
+  Point place = Point::Zero();  ///< where to look
+  Box box;
+  double measure = 0;           ///< see `KindInfo::measures`
+  std::optional<double> limit;  ///< what the measure was held against
+  std::string detail;           ///< one clause with what the figures do not say
+  std::vector<TriangleId> triangles;  ///< in the part as read, rising; the first kMostListed
+  std::size_t triangle_total = 0;     ///< how many there are
+  std::vector<FindingKind> waits_for;
+
+  static constexpr std::size_t kMostListed = 100;
+};
+
+}  // namespace aguja

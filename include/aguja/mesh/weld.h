@@ -1,0 +1,44 @@
+#pragma once
+/// \file
+/// Identical points counted once, for topology. The mesh stays as it was read.
+
+#include <span>
+
+#include "aguja/mesh/mesh.h"
+
+namespace aguja {
+
+/// A mesh seen with identical points as one vertex (0.0 equals -0.0, nothing else is merged).
+/// Triangles keep their numbers. If the mesh's points are distinct already, nothing is copied and
+/// this object only refers to it: the mesh must outlive it.
+///
+/// Cost     O(points + triangles) and a copy of both, or nothing at all.
+class Welded {
+ public:
+  explicit Welded(const Mesh& mesh);
+  Welded(Welded&&) = default;
+  Welded& operator=(Welded&&) = default;
+  Welded(const Welded&) = delete;
+  Welded& operator=(const Welded&) = delete;
+
+  [[nodiscard]] std::span<const Point> points() const { return points_; }
+  [[nodiscard]] std::span<const Triangle> triangles() const { return triangles_; }
+  [[nodiscard]] std::span<const Wire> wires() const { return wires_; }
+  [[nodiscard]] const Point& point(VertexId v) const { return points_[v.value]; }
+  [[nodiscard]] const Triangle& triangle(TriangleId t) const { return triangles_[t.value]; }
+
+ private:
+  Array<Point> own_points_;
+  Array<Triangle> own_triangles_;
+  Array<Wire> own_wires_;
+  std::span<const Point> points_;
+  std::span<const Triangle> triangles_;
+  std::span<const Wire> wires_;
+};
+
+/// Two corners are the same vertex: such a triangle has no area and is in no edge.
+[[nodiscard]] inline bool has_equal_corners(const Triangle& t) {
+  return t[0] == t[1] || t[1] == t[2] || t[2] == t[0];
+}
+
+}  // namespace aguja

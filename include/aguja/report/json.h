@@ -1,0 +1,37 @@
+#pragma once
+/// \file
+/// Reports as JSON, for programs. Each object is described by a JSON Schema in docs/schema/.
+
+#include <nlohmann/json_fwd.hpp>
+
+#include "aguja/base/stage_times.h"
+#include "aguja/inspect/inspect.h"
+#include "aguja/solid/certificate.h"
+#include "aguja/solid/measure.h"
+
+namespace aguja {
+
+/// How a job ran. Apart from this a report depends on input and options alone.
+struct RunFacts {
+  StageTimes times;
+  std::size_t peak_bytes = 0;  ///< most resident memory of the process
+};
+
+[[nodiscard]] nlohmann::ordered_json inspect_json(const Model& model, const Inspection& inspection,
+                                                  std::size_t most_findings,
+                                                  const RunFacts& facts);
+[[nodiscard]] nlohmann::ordered_json certify_json(const Model& model, const Certificate& certificate,
+                                                  std::string_view digest,
+                                                  std::optional<Density> density,
+                                                  std::span<const Expectation> expectations,
+                                                  const RunFacts& facts);
+[[nodiscard]] nlohmann::ordered_json measure_json(const Model& model,
+                                                  std::span<const Measurement> parts,
+                                                  std::optional<Density> density,
+                                                  const RunFacts& facts);
+/// Adds `timings` and `peak_bytes`.
+void add_facts(nlohmann::ordered_json& object, const RunFacts& facts);
+/// `{"name": "aguja.NAME", "version": 1}`
+[[nodiscard]] nlohmann::ordered_json schema_json(std::string_view name);
+
+}  // namespace aguja

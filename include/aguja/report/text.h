@@ -1,0 +1,31 @@
+#pragma once
+/// \file
+/// Reports as text, for people: the answer first, then a table, then what to do next.
+
+#include <string>
+
+#include "aguja/report/json.h"
+
+namespace aguja {
+
+struct TextOptions {
+  std::size_t width = 100;    ///< characters a line
+  bool every_finding = false; ///< one row per finding instead of one per kind
+};
+
+[[nodiscard]] std::string inspect_text(const Model& model, const Inspection& inspection,
+                                       std::string_view file, const TextOptions& options = {});
+[[nodiscard]] std::string certify_text(const Model& model, const Certificate& certificate,
+                                       std::string_view file, std::string_view digest,
+                                       std::optional<Density> density,
+                                       std::span<const Expectation> expectations,
+                                       const TextOptions& options = {});
+[[nodiscard]] std::string measure_text(const Model& model, std::span<const Measurement> parts,
+                                       std::string_view file, std::optional<Density> density,
+                                       const TextOptions& options = {});
+
+/// Six significant digits: for people; JSON has them all.
+[[nodiscard]] std::string brief(double value);
+[[nodiscard]] std::string brief(const Point& p);
+
+}  // namespace aguja

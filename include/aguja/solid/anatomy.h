@@ -1,0 +1,56 @@
+#pragma once
+/// \file
+/// Everything that certificate and checks need to know about one mesh, worked out once.
+
+#include "aguja/base/progress.h"
+#include "aguja/base/stage_times.h"
+#include "aguja/mesh/duplicates.h"
+#include "aguja/mesh/rims.h"
+#include "aguja/mesh/zero_area.h"
+#include "aguja/solid/shells.h"
+
+namespace aguja {
+
+/// Figures for comparison with any other checker. Identical points are one vertex; a triangle with
+/// two equal corners is `zero_area` and in no edge or component; a collinear one is `zero_area` and
+/// counts in edges.
+struct Counts {
+  std::size_t triangles = 0;
+  std::size_t vertices = 0;              ///< distinct points, unused ones included
+  std::size_t edges = 0;
+  std::size_t naked_edges = 0;           ///< exactly one use
+  std::size_t nonmanifold_edges = 0;     ///< three or more uses
+  std::size_t nonmanifold_vertices = 0;  ///< more than one fan
+  std::size_t winding_conflicts = 0;     ///< exactly two uses, both the same way
+  std::size_t zero_area = 0;
+  std::size_t duplicates = 0;            ///< surplus copies of the same three vertices
+  std::size_t components = 0;            ///< sets of triangles that hang together by edges
+  std::size_t rims = 0;
+
+  Counts& operator+=(const Counts& other);
+};
+
+/// The parts of a mesh and how they hang together. Refers to `mesh`, which must outlive it.
+///
+/// Cost     Linear but for sorting around vertices; about 75 bytes per triangle at its peak.
+/// Errors   ArgumentError as `EdgeTable`; Cancelled. Stages are named `weld`, `edges`,
+///          `components`, `fans`, `rims`, `zero-area`, `duplicates`, `shells`.
+class Anatomy {
+ public:
+  explicit Anatomy(const Mesh& mesh, StageTimes* times = nullptr, Progress* progress = nullptr);
+
+  const Mesh& mesh;
+  Welded welded;
+  EdgeTable edges;
+  EdgeCounts edge_counts;
+  Components components;
+  std::vector<PinchedVertex> pinched;
+  Rims rims;
+  std::vector<ZeroAreaTriangle> zero_area;
+  std::vector<DuplicateGroup> duplicates;
+  std::vector<Shell> shells;
+
+  [[nodiscard]] Counts counts() const;
+};
+
+}  // namespace aguja

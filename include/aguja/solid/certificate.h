@@ -1,0 +1,75 @@
+#pragma once
+/// \file
+/// The verdict: is every part of a model a solid?
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "aguja/mesh/model.h"
+#include "aguja/solid/anatomy.h"
+
+namespace aguja {
+
+enum class Verdict { solid, not_solid, undecided };
+[[nodiscard]] std::string_view slug(Verdict verdict);
+
+/// Why a verdict is not `solid`.
+enum class ReasonKind {
+  no_triangles,
+  naked_edges,
+  unbalanced_edges,       ///< used more often one way than the other
+  nonmanifold_edges,
+  nonmanifold_vertices,
+  winding_conflicts,
+  zero_area,
+  zero_volume,
+  inverted_shell,         ///< not inside another shell, yet facing inward
+  nesting,                ///< a cavity facing outward, or a body within a body
+  nesting_undecided,
+  crossings_not_examined,
+};
+[[nodiscard]] std::string_view slug(ReasonKind kind);
+
+struct Reason {
+  ReasonKind kind;
+  std::string part;       ///< empty: the whole model
+  std::size_t count = 0;  ///< how many edges, vertices, triangles or shells
+  std::string text;       ///< one sentence
+  /// Does it speak against a solid, or only keep us from knowing?
+  [[nodiscard]] bool refutes() const {
+    return kind != ReasonKind::nesting_undecided && kind != ReasonKind::crossings_not_examined;
+  }
+};
+
+struct CertifiedShell {
+  std::string part;
+  Shell shell;
+  /// Index into `Certificate::shells`.
+  std::optional<std::size_t> inside_of;
+};
+
+/// The evidence. It speaks of the coordinates given: whoever writes them to a file certifies the
+/// file as read back.
+struct Certificate {
+  Verdict verdict = Verdict::undecided;
+  std::vector<Reason> reasons;  ///< refuting ones first
+  std::vector<CertifiedShell> shells;
+  /// Of all parts together. `volume`, `centroid` and `inertia` mean something only if `encloses`.
+  MassProperties mass;
+  bool encloses = false;  ///< every edge of every part is used equally often both ways
+  Counts counts;
+};
+
+/// Judges each part by itself. What lies between parts is not looked at. Crossings are not examined
+/// yet, so the best verdict is `undecided`.
+/// Cost     As `Anatomy`.
+/// Errors   ArgumentError, Cancelled.
+[[nodiscard]] Certificate certify(const Model& model, StageTimes* times = nullptr,
+                                  Progress* progress = nullptr);
+
+/// Properties of several regions as one body.
+[[nodiscard]] MassProperties combine(std::span<const MassProperties> regions);
+
+}  // namespace aguja

@@ -1,0 +1,44 @@
+#pragma once
+/// \file
+/// Sizes and masses of parts, and what they are expected to be.
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "aguja/mesh/model.h"
+#include "aguja/solid/anatomy.h"
+
+namespace aguja {
+
+struct Density {
+  double kg_per_m3;
+};
+
+/// What a certificate was held against.
+struct Expectation {
+  std::string what;  ///< `volume` or `mass`
+  double expected;   ///< model units cubed, or kilograms
+  double found;
+  double within;     ///< fraction of the expected value
+  [[nodiscard]] bool is_met() const;
+};
+
+/// The size of a part, or of all parts together.
+struct Measurement {
+  std::string name;
+  std::size_t triangles = 0;
+  Box box;
+  MassProperties mass;
+  bool encloses = false;  ///< else volume, centroid and inertia mean nothing
+};
+/// Cost and errors as `Anatomy`.
+[[nodiscard]] std::vector<Measurement> measure_parts(const Model& model,
+                                                     StageTimes* times = nullptr,
+                                                     Progress* progress = nullptr);
+[[nodiscard]] Measurement total(std::span<const Measurement> parts);
+
+/// Mass in kilograms of a volume in model units cubed.
+[[nodiscard]] double mass_kg(double volume, LengthUnit unit, Density density);
+
+}  // namespace aguja

@@ -1,0 +1,39 @@
+#include "formats/output.h"
+
+#include <algorithm>
+
+namespace aguja::detail {
+
+std::string one_line(std::string_view name) {
+  std::string text(name);
+  std::replace_if(
+      text.begin(), text.end(), [](char c) { return c == '\n' || c == '\r'; }, ' ');
+  return text;
+}
+
+void note_lost_parts(const Model& model, std::string_view format, WriteReport& report) {
+  if (model.parts.size() > 1) {
+    report.notes.push_back(std::string(format) + " holds no parts: the " +
+                           std::to_string(model.parts.size()) + " parts are written as one");
+  }
+}
+
+void note_lost_patches(const Model& model, std::string_view format, WriteReport& report) {
+  const bool any = std::any_of(model.parts.begin(), model.parts.end(),
+                               [](const Part& p) { return !p.mesh.patch_of.empty(); });
+  if (any) report.notes.push_back(std::string(format) + " holds no patches: they are not written");
+}
+
+void note_lost_unit(const Model& model, std::string_view format, WriteReport& report) {
+  if (model.unit == LengthUnit::millimetre && model.unit_assumed) return;
+  report.notes.push_back(std::string(format) + " holds no unit: the numbers are in " +
+                         std::string(symbol(model.unit)));
+}
+
+std::vector<std::size_t> first_points(const Model& model) {
+  std::vector<std::size_t> first = {0};
+  for (const Part& part : model.parts) first.push_back(first.back() + part.mesh.points.size());
+  return first;
+}
+
+}  // namespace aguja::detail

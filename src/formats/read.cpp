@@ -1,0 +1,144 @@
+#include "aguja/formats/read.h"
+
+#include <fcntl.h>
+#include <sys/mman.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+
+#include "formats/digest.h"
+
+namespace aguja {
+namespace {
+
+[[noreturn]] void fail(const std::string& name, InputProblem problem, std::string text,
+                       std::string expected, std::string found) {
+  throw InputError(
+      {problem, name, std::nullopt, std::move(text), std::move(expected), std::move(found)});
+}
+
+class Descriptor {
+ public:
+  explicit Descriptor(const std::string& name) : fd_(::open(name.c_str(), O_RDONLY | O_CLOEXEC)) {
+    if (fd_ < 0) {
+      const std::string why = std::strerror(errno);
+      fail(name, InputProblem::not_readable, "cannot be read: " + why, "a readable file", why);
+    }
+  }
+  Descriptor(const Descriptor&) = delete;
+  Descriptor& operator=(const Descriptor&) = delete;
+  ~Descriptor() { ::close(fd_); }
+  [[nodiscard]] int get() const { return fd_; }
+
+ private:
+  int fd_;
+};
+
+std::string read_all(int fd, const std::string& name) {
+  std::string bytes;
+  char buffer[1 << 16];
+  while (true) {
+    const ssize_t got = ::read(fd, buffer, sizeof(buffer));
+    if (got == 0) return bytes;
+    if (got < 0) {
+      if (errno == EINTR) continue;
+      const std::string why = std::strerror(errno);
+      fail(name, InputProblem::not_readable, "cannot be read: " + why, "a readable file", why);
+    }
+    bytes.append(buffer, static_cast<std::size_t>(got));
+  }
+}
+
+void name_parts(Model& model, const std::string& stem) {
+  std::size_t nameless = 0;
+  for (const Part& part : model.parts) nameless += part.name.empty();
+  std::size_t number = 0;
+  for (Part& part : model.parts) {
+    if (!part.name.empty()) continue;
+    part.name = nameless == 1 ? stem : stem + "-" + std::to_string(++number);
+  }
+}
+
+}  // namespace
+
+struct InputFile::Impl {
+  std::string name;
+  std::string copy;  // of what cannot be mapped
+  void* map = MAP_FAILED;
+  std::size_t size = 0;
+
+  ~Impl() {
+    if (map != MAP_FAILED) ::munmap(map, size);
+  }
+};
+
+InputFile::InputFile(const std::filesystem::path& path) : impl_(std::make_unique<Impl>()) {
+  impl_->name = path.string();
+  const Descriptor fd(impl_->name);
+  struct stat status {};
+  if (::fstat(fd.get(), &status) == 0 && S_ISDIR(status.st_mode)) {
+    fail(impl_->name, InputProblem::not_readable, "is a folder; expected a file", "a file",
+         "a folder");
+  }
+  if (S_ISREG(status.st_mode) && status.st_size > 0) {
+    impl_->size = static_cast<std::size_t>(status.st_size);
+    impl_->map = ::mmap(nullptr, impl_->size, PROT_READ, MAP_PRIVATE, fd.get(), 0);
+    if (impl_->map != MAP_FAILED) ::madvise(impl_->map, impl_->size, MADV_WILLNEED);
+  }
+  if (impl_->map == MAP_FAILED) impl_->copy = read_all(fd.get(), impl_->name);
+  if (source().bytes.empty()) {
+    fail(impl_->name, InputProblem::empty, "the file is empty", "a model", "no bytes");
+  }
+}
+
+InputFile::InputFile(InputFile&&) noexcept = default;
+InputFile& InputFile::operator=(InputFile&&) noexcept = default;
+InputFile::~InputFile() = default;
+
+Source InputFile::source() const {
+  if (impl_->map == MAP_FAILED) return {impl_->name, impl_->copy};
+  return {impl_->name, {static_cast<const char*>(impl_->map), impl_->size}};
+}
+
+std::string InputFile::digest() const {
+  detail::Digest digest;
+  digest.add(source().bytes);
+  return digest.text();
+}
+
+Model read_model(const Source& source, const ReadOptions& options, Progress* progress) {
+  if (source.bytes.empty()) {
+    fail(source.name, InputProblem::empty, "the file is empty", "a model", "no bytes");
+  }
+  std::optional<Format> format = options.format;
+  if (!format) format = format_of_content(source.bytes);
+  if (!format) format = format_of_name(source.name);
+  if (!format) {
+    fail(source.name, InputProblem::unknown_format,
+         "neither the content nor the name is that of a format that is read (stl, obj, ply, off)",
+         "stl, obj, ply or off", "something else");
+  }
+  Model model;
+  switch (*format) {
+    case Format::stl: model = read_stl(source, options, progress); break;
+    case Format::obj: model = read_obj(source, options, progress); break;
+    case Format::ply: model = read_ply(source, options, progress); break;
+    case Format::off: model = read_off(source, options, progress); break;
+  }
+  if (options.unit) {
+    model.unit = *options.unit;
+    model.unit_assumed = false;
+  }
+  name_parts(model, std::filesystem::path(source.name).stem().string());
+  return model;
+}
+
+Model read_model(const std::filesystem::path& path, const ReadOptions& options,
+                 Progress* progress) {
+  const InputFile file(path);
+  return read_model(file.source(), options, progress);
+}
+
+}  // namespace aguja

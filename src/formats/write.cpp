@@ -1,0 +1,105 @@
+#include "aguja/formats/write.h"
+
+#include <fcntl.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+
+#include "aguja/base/error.h"
+#include "aguja/formats/read.h"
+#include "formats/digest.h"
+
+namespace aguja {
+namespace {
+
+// A file that stands beside its target until it is whole. Gone again unless `publish` is reached.
+class UnfinishedFile {
+ public:
+  explicit UnfinishedFile(const std::filesystem::path& target)
+      : target_(target), path_(target.string() + ".unfinished-XXXXXX") {
+    fd_ = ::mkstemp(path_.data());
+    if (fd_ < 0) fail("cannot be written");
+  }
+  UnfinishedFile(const UnfinishedFile&) = delete;
+  UnfinishedFile& operator=(const UnfinishedFile&) = delete;
+  ~UnfinishedFile() {
+    if (fd_ < 0) return;
+    ::close(fd_);
+    ::unlink(path_.c_str());
+  }
+
+  void write(std::string_view bytes) {
+    while (!bytes.empty()) {
+      const ssize_t written = ::write(fd_, bytes.data(), bytes.size());
+      if (written < 0 && errno == EINTR) continue;
+      if (written < 0) fail("cannot be written");
+      bytes.remove_prefix(static_cast<std::size_t>(written));
+    }
+  }
+
+  // Reads back what the disk holds.
+  void check(const std::string& digest) const {
+    if (InputFile(path_).digest() == digest) return;
+    throw OutputError(target_.string() + ": what was read back differs from what was written");
+  }
+
+  // Without `overwrite` an existing target is never replaced, not even one made meanwhile.
+  void publish(bool overwrite) {
+    const mode_t mask = ::umask(0);
+    ::umask(mask);
+    if (::fchmod(fd_, 0666 & ~mask) != 0 || ::fsync(fd_) != 0) fail("cannot be written");
+    if (overwrite) {
+      if (::rename(path_.c_str(), target_.c_str()) != 0) fail("cannot be replaced");
+    } else {
+      if (::link(path_.c_str(), target_.c_str()) != 0) fail("cannot be created");
+      ::unlink(path_.c_str());
+    }
+    ::close(fd_);
+    fd_ = -1;
+  }
+
+ private:
+  [[noreturn]] void fail(std::string_view what) const {
+    throw OutputError(target_.string() + ": " + std::string(what) + ": " + std::strerror(errno));
+  }
+
+  std::filesystem::path target_;
+  std::string path_;
+  int fd_ = -1;
+};
+
+}  // namespace
+
+WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
+                        const WriteOptions& options) {
+  switch (format) {
+    case Format::stl: return write_stl(sink, model, options);
+    case Format::obj: return write_obj(sink, model, options);
+    case Format::ply: return write_ply(sink, model, options);
+    case Format::off: return write_off(sink, model, options);
+  }
+  throw ArgumentError("write: unknown format");
+}
+
+WriteReport write_model(const std::filesystem::path& path, const Model& model, Format format,
+                        const WriteOptions& options, bool overwrite) {
+  if (!overwrite && std::filesystem::exists(path)) {
+    throw OutputError(path.string() + ": exists already; it is not overwritten unless asked to");
+  }
+  UnfinishedFile file(path);
+  detail::Digest digest;
+  WriteReport report = write_model(
+      [&](std::string_view bytes) {
+        file.write(bytes);
+        digest.add(bytes);
+      },
+      model, format, options);
+  report.digest = digest.text();
+  file.check(report.digest);
+  file.publish(overwrite);
+  return report;
+}
+
+}  // namespace aguja

@@ -1,0 +1,114 @@
+#include "inspect/causes.h"
+
+#include <algorithm>
+
+namespace aguja {
+namespace {
+
+// The three edges of a triangle with three different corners.
+template <class Visit>
+void for_each_edge(const Anatomy& a, TriangleId t, const Visit& visit) {
+  const Triangle& triangle = a.welded.triangle(t);
+  for (std::size_t c = 0; c < 3; ++c) {
+    if (const auto e = a.edges.find(triangle[c], triangle[(c + 1) % 3])) visit(*e);
+  }
+}
+
+// Would the triangle's edges be left without a naked one if all triangles that satisfy `gone` went?
+template <class Gone>
+bool leaves_nothing_bare(const Anatomy& a, TriangleId t, const Gone& gone) {
+  bool fine = true;
+  for_each_edge(a, t, [&](EdgeId e) {
+    const auto uses = a.edges.uses(e);
+    const auto left = std::count_if(uses.begin(), uses.end(),
+                                    [&](EdgeUse use) { return !gone(use.triangle()); });
+    fine &= left != 1;
+  });
+  return fine;
+}
+
+}  // namespace
+
+Causes::Causes(const Anatomy& anatomy, const Limits& limits) : anatomy_(anatomy) {
+  find_surplus_copies();
+  find_surplus_zero_area();
+  surplus_in_.resize(anatomy.shells.size());
+  for (const std::uint32_t t : surplus_) {
+    if (anatomy.components.has({t})) ++surplus_in_[anatomy.components.shell_of[t].value];
+  }
+  find_strays(limits);
+  find_nonmanifold_vertices();
+}
+
+void Causes::find_surplus_copies() {
+  for (const DuplicateGroup& group : anatomy_.duplicates) {
+    const auto in_group = [&](TriangleId t) {
+      return std::binary_search(group.same.begin(), group.same.end(), t) ||
+             std::binary_search(group.opposite.begin(), group.opposite.end(), t);
+    };
+    const bool balanced = group.same.size() == group.opposite.size();
+    const bool all_surplus = balanced && leaves_nothing_bare(anatomy_, group.same[0], in_group);
+    const auto& kept = group.opposite.size() > group.same.size() ? group.opposite : group.same;
+    for (const auto* side : {&group.same, &group.opposite}) {
+      for (const TriangleId t : *side) {
+        if (all_surplus || t != kept.front()) surplus_.insert(t.value);
+      }
+    }
+  }
+}
+
+void Causes::find_surplus_zero_area() {
+  std::unordered_set<std::uint32_t> flat;
+  for (const ZeroAreaTriangle& z : anatomy_.zero_area) flat.insert(z.triangle.value);
+  const auto is_flat = [&](TriangleId t) { return flat.contains(t.value); };
+  for (const ZeroAreaTriangle& z : anatomy_.zero_area) {
+    if (leaves_nothing_bare(anatomy_, z.triangle, is_flat)) surplus_.insert(z.triangle.value);
+  }
+}
+
+void Causes::find_strays(const Limits& limits) {
+  const auto& shells = anatomy_.shells;
+  Box all;
+  for (const Shell& shell : shells) all.extend(shell.box);
+  stray_limit_ = limits.stray_fraction * all.diagonal();
+  stray_.resize(shells.size());
+  if (shells.size() < 2) return;
+  for (std::size_t s = 0; s < shells.size(); ++s) {
+    stray_[s] = shells[s].box.diagonal() <= stray_limit_ &&
+                !is_all_surplus({static_cast<std::uint32_t>(s)});
+  }
+}
+
+void Causes::find_nonmanifold_vertices() {
+  if (anatomy_.edge_counts.nonmanifold == 0) return;
+  for (const EdgeId e : select_edges(anatomy_.edges, [&](EdgeId i) { return is_nonmanifold(i); })) {
+    on_nonmanifold_edge_.insert(anatomy_.edges.edge(e).low.value);
+    on_nonmanifold_edge_.insert(anatomy_.edges.edge(e).high.value);
+  }
+}
+
+bool Causes::is_all_surplus(ShellId shell) const {
+  return surplus_in_[shell.value] == anatomy_.shells[shell.value].triangles;
+}
+
+std::size_t Causes::real_uses(EdgeId e) const {
+  const auto uses = anatomy_.edges.uses(e);
+  if (surplus_.empty()) return uses.size();
+  return static_cast<std::size_t>(std::count_if(
+      uses.begin(), uses.end(), [&](EdgeUse use) { return !is_surplus(use.triangle()); }));
+}
+
+bool Causes::is_flap_border(const Rim& rim) const {
+  return !on_nonmanifold_edge_.empty() &&
+         on_nonmanifold_edge_.contains(rim.vertices.front().value) &&
+         on_nonmanifold_edge_.contains(rim.vertices.back().value);
+}
+
+bool Causes::is_explained(const Rim& rim) const {
+  if (is_stray(shell_of(rim.edges[0])) || is_flap_border(rim)) return true;
+  return !surplus_.empty() && std::all_of(rim.edges.begin(), rim.edges.end(), [&](EdgeId e) {
+           return is_surplus(anatomy_.edges.uses(e)[0].triangle());
+         });
+}
+
+}  // namespace aguja

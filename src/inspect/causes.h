@@ -1,0 +1,52 @@
+#pragma once
+// Which entities are symptoms of something else: worked out once per part, asked by all checks, so
+// that every entity counts under its cause only.
+
+#include <unordered_set>
+#include <vector>
+
+#include "aguja/inspect/inspect.h"
+
+namespace aguja {
+
+class Causes {
+ public:
+  Causes(const Anatomy& anatomy, const Limits& limits);
+
+  /// Is the triangle a surplus copy, or of no area and not needed by its neighbours?
+  [[nodiscard]] bool is_surplus(TriangleId t) const { return surplus_.contains(t.value); }
+  /// Is the component small and alone?
+  [[nodiscard]] bool is_stray(ShellId shell) const { return stray_[shell.value]; }
+  /// Has the component nothing but surplus triangles?
+  [[nodiscard]] bool is_all_surplus(ShellId shell) const;
+  /// The component that all triangles of the edge belong to.
+  [[nodiscard]] ShellId shell_of(EdgeId e) const {
+    return anatomy_.components.shell_of[anatomy_.edges.uses(e)[0].triangle().value];
+  }
+  /// Uses of the edge by triangles that are not surplus.
+  [[nodiscard]] std::size_t real_uses(EdgeId e) const;
+  /// Three or more uses, also without surplus triangles.
+  [[nodiscard]] bool is_nonmanifold(EdgeId e) const {
+    return anatomy_.edges.is_nonmanifold(e) && real_uses(e) > 2;
+  }
+  /// Is this rim the free border of a flap that hangs on non-manifold edges?
+  [[nodiscard]] bool is_flap_border(const Rim& rim) const;
+  /// Is this rim the symptom of a stray shell, a surplus triangle or a flap?
+  [[nodiscard]] bool is_explained(const Rim& rim) const;
+  [[nodiscard]] double stray_limit() const { return stray_limit_; }
+
+ private:
+  void find_surplus_copies();
+  void find_surplus_zero_area();
+  void find_strays(const Limits& limits);
+  void find_nonmanifold_vertices();
+
+  const Anatomy& anatomy_;
+  std::unordered_set<std::uint32_t> surplus_;
+  std::unordered_set<std::uint32_t> on_nonmanifold_edge_;  // vertices
+  std::vector<std::size_t> surplus_in_;  // by shell
+  std::vector<bool> stray_;
+  double stray_limit_ = 0;
+};
+
+}  // namespace aguja

@@ -1,0 +1,58 @@
+#pragma once
+// A check turns what is known of a part into findings. To add one: write its file in checks/,
+// declare it below, and add its line to the registry in check.cpp.
+
+#include <span>
+#include <string_view>
+
+#include "inspect/causes.h"
+
+namespace aguja {
+
+/// What a check sees of a part.
+struct PartView {
+  const Part& part;
+  const Anatomy& anatomy;
+  const Causes& causes;
+  const Limits& limits;
+};
+
+/// Collects findings and completes them: severity, part, id, list of triangles.
+class FindingSink {
+ public:
+  FindingSink(std::string part, Inspection& inspection)
+      : part_(std::move(part)), inspection_(inspection) {}
+
+  /// `geometry`: all points of the entities, in any order; the id is made of them.
+  void add(Finding finding, std::span<const Point> geometry,
+           std::vector<TriangleId> triangles = {});
+  void wait(FindingKind kind, std::size_t count, FindingKind waits_for);
+
+ private:
+  std::string part_;
+  Inspection& inspection_;
+};
+
+using PartCheck = void (*)(const PartView&, FindingSink&);
+using ModelCheck = void (*)(const Model&, const Limits&, FindingSink&);
+
+struct RegisteredCheck {
+  std::string_view name;  // also the name of its stage in timings
+  PartCheck on_part = nullptr;
+  ModelCheck on_model = nullptr;
+};
+[[nodiscard]] std::span<const RegisteredCheck> registered_checks();
+
+void check_rims(const PartView& view, FindingSink& sink);
+void check_nonmanifold_edges(const PartView& view, FindingSink& sink);
+void check_wire_edges(const PartView& view, FindingSink& sink);
+void check_nonmanifold_vertices(const PartView& view, FindingSink& sink);
+void check_unused_vertices(const PartView& view, FindingSink& sink);
+void check_zero_area(const PartView& view, FindingSink& sink);
+void check_duplicates(const PartView& view, FindingSink& sink);
+void check_winding(const PartView& view, FindingSink& sink);
+void check_closed_shells(const PartView& view, FindingSink& sink);
+void check_stray_shells(const PartView& view, FindingSink& sink);
+void check_unit(const Model& model, const Limits& limits, FindingSink& sink);
+
+}  // namespace aguja

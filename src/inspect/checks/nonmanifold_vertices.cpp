@@ -1,0 +1,46 @@
+// nonmanifold-vertex: vertices where fans meet in nothing but a point. Where every fan is open the
+// vertex is a symptom: filling or joining the rims that pass there closes it.
+
+#include <unordered_map>
+
+#include "inspect/check.h"
+#include "inspect/grouping.h"
+
+namespace aguja {
+
+void check_nonmanifold_vertices(const PartView& view, FindingSink& sink) {
+  const Anatomy& a = view.anatomy;
+  if (a.pinched.empty()) return;
+  std::unordered_map<std::uint32_t, std::size_t> naked_at;
+  for (std::size_t i = 0; i < a.rims.size(); ++i) {
+    const Rim rim = a.rims[i];
+    for (const EdgeId e : rim.edges) {
+      ++naked_at[a.edges.edge(e).low.value];
+      ++naked_at[a.edges.edge(e).high.value];
+    }
+  }
+  std::unordered_map<std::uint32_t, std::vector<TriangleId>> star;
+  for (const PinchedVertex& p : a.pinched) star[p.vertex.value] = {};
+  for (std::size_t t = 0; t < a.welded.triangles().size(); ++t) {
+    if (has_equal_corners(a.welded.triangles()[t])) continue;
+    for (const VertexId v : a.welded.triangles()[t].corner) {
+      if (const auto at = star.find(v.value); at != star.end()) {
+        at->second.push_back({static_cast<std::uint32_t>(t)});
+      }
+    }
+  }
+  for (const PinchedVertex& p : a.pinched) {
+    const auto naked = naked_at.find(p.vertex.value);
+    if (naked != naked_at.end() && naked->second >= 2 * p.fans) continue;
+    Finding finding;
+    finding.kind = FindingKind::nonmanifold_vertex;
+    finding.count = 1;
+    finding.measure = static_cast<double>(p.fans);
+    finding.place = a.welded.point(p.vertex);
+    finding.box.extend(finding.place);
+    const Point point = finding.place;
+    sink.add(std::move(finding), {&point, 1}, std::move(star[p.vertex.value]));
+  }
+}
+
+}  // namespace aguja

@@ -1,0 +1,27 @@
+// unit-doubt: the whole model is very small or very large in the unit that was stated or assumed.
+
+#include "inspect/check.h"
+
+namespace aguja {
+
+void check_unit(const Model& model, const Limits& limits, FindingSink& sink) {
+  const Box box = box_of(model);
+  const double metres = box.diagonal() * metres_per(model.unit);
+  const bool small = metres < limits.smallest_model;
+  if (metres == 0 || (!small && metres <= limits.largest_model)) return;
+  Finding finding;
+  finding.kind = FindingKind::unit_doubt;
+  finding.count = 1;
+  finding.measure = box.diagonal();
+  finding.limit =
+      (small ? limits.smallest_model : limits.largest_model) / metres_per(model.unit);
+  finding.box = box;
+  finding.place = box.center();
+  finding.detail = std::string(model.unit_assumed ? "assumed" : "stated") + " unit " +
+                   std::string(symbol(model.unit)) +
+                   (small ? "; a larger unit is likelier" : "; a smaller unit is likelier");
+  const Point corners[] = {box.low, box.high};
+  sink.add(std::move(finding), corners);
+}
+
+}  // namespace aguja

@@ -1,0 +1,28 @@
+// unused-vertex: points of the file that nothing refers to; one finding per part.
+
+#include "inspect/check.h"
+
+namespace aguja {
+
+void check_unused_vertices(const PartView& view, FindingSink& sink) {
+  const Mesh& mesh = view.part.mesh;
+  std::vector<bool> used(mesh.points.size());
+  for (const Triangle& t : mesh.triangles) {
+    for (const VertexId v : t.corner) used[v.value] = true;
+  }
+  for (const Wire& w : mesh.wires) used[w[0].value] = used[w[1].value] = true;
+  std::vector<Point> points;
+  for (std::size_t i = 0; i < used.size(); ++i) {
+    if (!used[i]) points.push_back(mesh.points[i]);
+  }
+  if (points.empty()) return;
+  Finding finding;
+  finding.kind = FindingKind::unused_vertex;
+  finding.count = points.size();
+  finding.measure = static_cast<double>(points.size());
+  finding.place = points[0];
+  finding.box = box_of(points);
+  sink.add(std::move(finding), points);
+}
+
+}  // namespace aguja

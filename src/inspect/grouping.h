@@ -1,0 +1,70 @@
+#pragma once
+// Small helpers that checks share: connected groups, and the points and triangles of entities.
+
+#include <algorithm>
+#include <cstdint>
+#include <numeric>
+#include <unordered_map>
+#include <vector>
+
+#include "aguja/solid/anatomy.h"
+
+namespace aguja {
+
+/// Groups of items that hang together by common keys (their vertices, say). `keys_of(item, add)`
+/// calls `add(key)` for each key. Groups and their members keep the order of the items.
+template <class Item, class KeysOf>
+[[nodiscard]] std::vector<std::vector<Item>> connected_groups(const std::vector<Item>& items,
+                                                              const KeysOf& keys_of) {
+  std::vector<std::size_t> parent(items.size());
+  std::iota(parent.begin(), parent.end(), std::size_t{0});
+  const auto root = [&](std::size_t i) {
+    while (parent[i] != i) i = parent[i] = parent[parent[i]];
+    return i;
+  };
+  std::unordered_map<std::uint32_t, std::size_t> owner;
+  for (std::size_t i = 0; i < items.size(); ++i) {
+    keys_of(items[i], [&](std::uint32_t key) {
+      const auto [at, is_new] = owner.try_emplace(key, i);
+      const std::size_t a = root(at->second);
+      const std::size_t b = root(i);
+      if (!is_new) parent[std::max(a, b)] = std::min(a, b);
+    });
+  }
+  std::unordered_map<std::size_t, std::size_t> group_of;
+  std::vector<std::vector<Item>> groups;
+  for (std::size_t i = 0; i < items.size(); ++i) {
+    const auto [at, is_new] = group_of.try_emplace(root(i), groups.size());
+    if (is_new) groups.emplace_back();
+    groups[at->second].push_back(items[i]);
+  }
+  return groups;
+}
+
+[[nodiscard]] inline double edge_length(const Anatomy& a, EdgeId e) {
+  const Edge& edge = a.edges.edge(e);
+  return (a.welded.point(edge.low) - a.welded.point(edge.high)).stableNorm();
+}
+
+inline void append_points(const Anatomy& a, TriangleId t, std::vector<Point>& out) {
+  for (const VertexId v : a.welded.triangle(t).corner) out.push_back(a.welded.point(v));
+}
+inline void append_points(const Anatomy& a, EdgeId e, std::vector<Point>& out) {
+  out.push_back(a.welded.point(a.edges.edge(e).low));
+  out.push_back(a.welded.point(a.edges.edge(e).high));
+}
+
+[[nodiscard]] inline double area_of(const Anatomy& a, TriangleId t) {
+  const Triangle& tri = a.welded.triangle(t);
+  const Vector ab = a.welded.point(tri[1]) - a.welded.point(tri[0]);
+  const Vector ac = a.welded.point(tri[2]) - a.welded.point(tri[0]);
+  return 0.5 * Vector(ab.y() * ac.z() - ab.z() * ac.y(), ab.z() * ac.x() - ab.x() * ac.z(),
+                      ab.x() * ac.y() - ab.y() * ac.x())
+                   .norm();
+}
+[[nodiscard]] inline Point centroid_of(const Anatomy& a, TriangleId t) {
+  const Triangle& tri = a.welded.triangle(t);
+  return (a.welded.point(tri[0]) + a.welded.point(tri[1]) + a.welded.point(tri[2])) / 3.0;
+}
+
+}  // namespace aguja

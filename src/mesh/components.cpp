@@ -1,0 +1,99 @@
+#include "aguja/mesh/components.h"
+
+#include <atomic>
+#include <utility>
+#include <vector>
+
+#include "aguja/base/parallel.h"
+#include "aguja/mesh/weld.h"
+
+namespace aguja {
+namespace {
+
+// Union-find without locks: a root is only ever hung under a smaller one, so that in the end the
+// root of a set is its smallest member, in whatever order threads came.
+class DisjointSets {
+ public:
+  explicit DisjointSets(std::size_t count) : parent_(count) {
+    parallel_ranges(count, kGrain, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) parent_[i] = static_cast<std::uint32_t>(i);
+    });
+  }
+
+  std::uint32_t find(std::uint32_t x) {
+    while (true) {
+      const std::uint32_t parent = load(x);
+      if (parent == x) return x;
+      const std::uint32_t grandparent = load(parent);
+      if (parent != grandparent) at(x).store(grandparent, std::memory_order_relaxed);
+      x = grandparent;
+    }
+  }
+
+  void unite(std::uint32_t a, std::uint32_t b) {
+    while (true) {
+      a = find(a);
+      b = find(b);
+      if (a == b) return;
+      if (a > b) std::swap(a, b);
+      std::uint32_t expected = b;
+      if (at(b).compare_exchange_weak(expected, a, std::memory_order_relaxed)) return;
+    }
+  }
+
+  static constexpr std::size_t kGrain = std::size_t{1} << 14;
+
+ private:
+  std::atomic_ref<std::uint32_t> at(std::uint32_t i) { return std::atomic_ref(parent_[i]); }
+  std::uint32_t load(std::uint32_t i) { return at(i).load(std::memory_order_relaxed); }
+
+  Array<std::uint32_t> parent_;
+};
+
+}  // namespace
+
+Components find_components(std::span<const Triangle> triangles, const EdgeTable& edges) {
+  constexpr std::size_t kGrain = DisjointSets::kGrain;
+  DisjointSets sets(triangles.size());
+  parallel_ranges(edges.size(), kGrain, [&](Range r) {
+    for (std::size_t i = r.begin; i < r.end; ++i) {
+      const auto uses = edges.uses({static_cast<std::uint32_t>(i)});
+      const std::uint32_t first = uses[0].triangle().value;
+      for (const EdgeUse use : uses.subspan(1)) sets.unite(first, use.triangle().value);
+    }
+  });
+
+  Components components;
+  components.shell_of.resize(triangles.size());
+  // Roots first, so that each piece knows how many lie before it; then everybody asks its root.
+  const auto roots = parallel_map(triangles.size(), kGrain, [&](Range r) {
+    std::size_t count = 0;
+    for (std::size_t t = r.begin; t < r.end; ++t) {
+      const auto id = static_cast<std::uint32_t>(t);
+      count += sets.find(id) == id && !has_equal_corners(triangles[t]);
+    }
+    return count;
+  });
+  std::vector<std::size_t> before(roots.size() + 1, 0);
+  for (std::size_t p = 0; p < roots.size(); ++p) before[p + 1] = before[p] + roots[p];
+  components.count = before.back();
+  parallel_tasks(roots.size(), [&](std::size_t p) {
+    auto next = static_cast<std::uint32_t>(before[p]);
+    const std::size_t end = std::min(triangles.size(), (p + 1) * kGrain);
+    for (std::size_t t = p * kGrain; t < end; ++t) {
+      const auto id = static_cast<std::uint32_t>(t);
+      const bool is_root = sets.find(id) == id;
+      if (!is_root) continue;
+      components.shell_of[t] = {has_equal_corners(triangles[t]) ? kNoIndex : next++};
+    }
+  });
+  parallel_ranges(triangles.size(), kGrain, [&](Range r) {
+    for (std::size_t t = r.begin; t < r.end; ++t) {
+      const std::uint32_t root = sets.find(static_cast<std::uint32_t>(t));
+      if (root != t) components.shell_of[t] = components.shell_of[root];
+    }
+  });
+  return components;
+}
+
+}  // namespace aguja

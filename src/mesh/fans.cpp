@@ -1,0 +1,142 @@
+#include "aguja/mesh/fans.h"
+
+#include <algorithm>
+#include <numeric>
+
+#include "aguja/base/parallel.h"
+#include "aguja/mesh/weld.h"
+
+namespace aguja {
+namespace {
+
+// A triangle at a vertex joins its two other vertices: fans are the connected pieces of that graph.
+struct Link {
+  std::uint32_t a;
+  std::uint32_t b;
+};
+
+Link link_of(const Triangle& t, VertexId v) {
+  if (t[0] == v) return {t[1].value, t[2].value};
+  if (t[1] == v) return {t[2].value, t[0].value};
+  return {t[0].value, t[1].value};
+}
+
+class FanCounter {
+ public:
+  std::size_t count(std::span<const Triangle> triangles, std::span<const TriangleId> star,
+                    VertexId v) {
+    links_.clear();
+    for (const TriangleId t : star) links_.push_back(link_of(triangles[t.value], v));
+    return links_.size() <= 24 ? count_few() : count_many();
+  }
+
+ private:
+  // Follow the chain of links from the first; done if it takes up all of them, as it nearly always
+  // does.
+  std::size_t count_few() {
+    std::size_t fans = 0;
+    std::size_t done = 0;
+    while (done < links_.size()) {
+      ++fans;
+      std::size_t reached = done + 1;
+      for (std::size_t i = done; i < reached; ++i) {
+        for (std::size_t j = reached; j < links_.size(); ++j) {
+          if (share(links_[i], links_[j])) std::swap(links_[j], links_[reached++]);
+        }
+      }
+      done = reached;
+    }
+    return fans;
+  }
+
+  std::size_t count_many() {
+    nodes_.clear();
+    for (const Link& link : links_) nodes_.insert(nodes_.end(), {link.a, link.b});
+    std::sort(nodes_.begin(), nodes_.end());
+    nodes_.erase(std::unique(nodes_.begin(), nodes_.end()), nodes_.end());
+    parent_.resize(nodes_.size());
+    std::iota(parent_.begin(), parent_.end(), std::size_t{0});
+    std::size_t fans = nodes_.size();
+    for (const Link& link : links_) {
+      const std::size_t a = root(node(link.a));
+      const std::size_t b = root(node(link.b));
+      if (a == b) continue;
+      parent_[std::max(a, b)] = std::min(a, b);
+      --fans;
+    }
+    return fans;
+  }
+
+  static bool share(const Link& l, const Link& m) {
+    return l.a == m.a || l.a == m.b || l.b == m.a || l.b == m.b;
+  }
+  std::size_t node(std::uint32_t v) const {
+    return static_cast<std::size_t>(std::lower_bound(nodes_.begin(), nodes_.end(), v) -
+                                    nodes_.begin());
+  }
+  std::size_t root(std::size_t i) {
+    while (parent_[i] != i) i = parent_[i] = parent_[parent_[i]];
+    return i;
+  }
+
+  std::vector<Link> links_;
+  std::vector<std::uint32_t> nodes_;
+  std::vector<std::size_t> parent_;
+};
+
+}  // namespace
+
+VertexStars::VertexStars(std::span<const Triangle> triangles, std::size_t vertex_count)
+    : end_(vertex_count) {
+  // As in the edge table: each thread owns a range of vertices and reads all triangles.
+  const std::size_t pieces = triangles.size() < 4096 ? 1 : thread_count();
+  std::vector<std::size_t> before(pieces + 1, 0);
+  const auto for_each_corner = [&](Range own, const auto& visit) {
+    const std::size_t width = own.size();
+    for (std::size_t t = 0; t < triangles.size(); ++t) {
+      if (has_equal_corners(triangles[t])) continue;
+      for (std::size_t c = 0; c < 3; ++c) {
+        const std::size_t at = triangles[t][c].value - own.begin;
+        if (at < width) visit(at, t);
+      }
+    }
+  };
+  parallel_tasks(pieces, [&](std::size_t piece) {
+    const Range own = piece_of(vertex_count, pieces, piece);
+    std::uint32_t* const count = end_.data() + own.begin;
+    std::fill(count, count + own.size(), 0u);
+    std::size_t total = 0;
+    for_each_corner(own, [&](std::size_t at, std::size_t) { ++count[at], ++total; });
+    before[piece + 1] = total;
+  });
+  for (std::size_t p = 0; p < pieces; ++p) before[p + 1] += before[p];
+  triangles_.resize(before[pieces]);
+  parallel_tasks(pieces, [&](std::size_t piece) {
+    const Range own = piece_of(vertex_count, pieces, piece);
+    std::uint32_t* const cursor = end_.data() + own.begin;
+    std::size_t next = before[piece];
+    for (std::size_t v = 0; v < own.size(); ++v) {
+      const std::uint32_t count = cursor[v];
+      cursor[v] = static_cast<std::uint32_t>(next);
+      next += count;
+    }
+    for_each_corner(own, [&](std::size_t at, std::size_t t) {
+      triangles_[cursor[at]++] = {static_cast<std::uint32_t>(t)};
+    });
+  });
+}
+
+std::vector<PinchedVertex> find_pinched_vertices(std::span<const Triangle> triangles,
+                                                 const VertexStars& stars) {
+  return parallel_collect<PinchedVertex>(
+      stars.vertex_count(), std::size_t{1} << 13, [&](Range r, std::vector<PinchedVertex>& out) {
+        FanCounter counter;
+        for (std::size_t i = r.begin; i < r.end; ++i) {
+          const VertexId v{static_cast<std::uint32_t>(i)};
+          const std::size_t fans = counter.count(triangles, stars.at(v), v);
+          if (fans > 1) out.push_back({v, fans});
+        }
+      });
+}
+
+}  // namespace aguja

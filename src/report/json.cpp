@@ -1,0 +1,226 @@
+#include "aguja/report/json.h"
+
+#include <cmath>
+
+#include <nlohmann/json.hpp>
+
+namespace aguja {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr int kSchemaVersion = 1;
+
+Json point_json(const Point& p) { return {p.x(), p.y(), p.z()}; }
+
+Json box_json(const Box& box) {
+  if (box.is_empty()) return nullptr;
+  return {point_json(box.low), point_json(box.high)};
+}
+
+Json matrix_json(const Eigen::Matrix3d& m) {
+  Json rows = Json::array();
+  for (int r = 0; r < 3; ++r) rows.push_back({m(r, 0), m(r, 1), m(r, 2)});
+  return rows;
+}
+
+Json counts_json(const Counts& c) {
+  return {{"triangles", c.triangles},
+          {"vertices", c.vertices},
+          {"edges", c.edges},
+          {"naked_edges", c.naked_edges},
+          {"nonmanifold_edges", c.nonmanifold_edges},
+          {"nonmanifold_vertices", c.nonmanifold_vertices},
+          {"winding_conflicts", c.winding_conflicts},
+          {"zero_area", c.zero_area},
+          {"duplicates", c.duplicates},
+          {"components", c.components},
+          {"rims", c.rims}};
+}
+
+std::string unit_of(Dimension dimension, LengthUnit unit) {
+  const std::string length(symbol(unit));
+  switch (dimension) {
+    case Dimension::count: return "count";
+    case Dimension::length: return length;
+    case Dimension::area: return length + "2";
+    case Dimension::volume: return length + "3";
+  }
+  return length;
+}
+
+Json finding_json(const Finding& f, LengthUnit unit) {
+  const KindInfo& kind = info(f.kind);
+  Json triangles = Json::array();
+  for (const TriangleId t : f.triangles) triangles.push_back(t.value);
+  Json waits = Json::array();
+  for (const FindingKind k : f.waits_for) waits.push_back(slug(k));
+  return {{"id", f.id},
+          {"kind", kind.slug},
+          {"severity", slug(f.severity)},
+          {"part", f.part},
+          {"count", f.count},
+          {"place", point_json(f.place)},
+          {"box", box_json(f.box)},
+          {"measure", f.measure},
+          {"measures", kind.measure_name},
+          {"limit", f.limit ? Json(*f.limit) : Json(nullptr)},
+          {"unit", unit_of(kind.measures, unit)},
+          {"detail", f.detail},
+          {"triangles", std::move(triangles)},
+          {"triangle_total", f.triangle_total},
+          {"remedy", kind.remedy},
+          {"waits_for", std::move(waits)}};
+}
+
+void add_model(Json& object, const Model& model) {
+  object["unit"] = symbol(model.unit);
+  object["unit_assumed"] = model.unit_assumed;
+  object["notes"] = model.notes;
+}
+
+// Volume, centroid and inertia, null where the surface encloses nothing.
+void add_mass(Json& object, const MassProperties& mass, bool encloses, LengthUnit unit,
+              std::optional<Density> density) {
+  const Json none = nullptr;
+  object["area"] = mass.area;
+  object["volume"] = encloses ? Json(mass.volume) : none;
+  object["centroid"] = encloses ? point_json(mass.centroid) : none;
+  object["inertia"] = encloses ? matrix_json(mass.inertia) : none;
+  if (!density) return;
+  const double per_volume = mass_kg(1.0, unit, *density);
+  object["density"] = density->kg_per_m3;
+  object["mass"] = encloses ? Json(mass.volume * per_volume) : none;
+  object["mass_inertia"] = encloses ? matrix_json(mass.inertia * per_volume) : none;
+}
+
+Json shell_json(const CertifiedShell& s) {
+  const Shell& shell = s.shell;
+  const Json none = nullptr;
+  return {{"part", s.part},
+          {"triangles", shell.triangles},
+          {"closed", shell.closed},
+          {"manifold", shell.manifold},
+          {"oriented", shell.oriented},
+          {"faces", !shell.closed ? none
+                    : shell.volume_sign > 0 ? Json("outward")
+                    : shell.volume_sign < 0 ? Json("inward")
+                                            : Json("neither")},
+          {"volume", shell.closed ? Json(shell.mass.volume) : none},
+          {"area", shell.mass.area},
+          {"euler", shell.euler},
+          {"genus", shell.genus ? Json(*shell.genus) : none},
+          {"inside_of", s.inside_of ? Json(*s.inside_of) : none}};
+}
+
+}  // namespace
+
+Json schema_json(std::string_view name) {
+  return {{"name", "aguja." + std::string(name)}, {"version", kSchemaVersion}};
+}
+
+void add_facts(Json& object, const RunFacts& facts) {
+  Json timings = Json::object();
+  for (const auto& [stage, seconds] : facts.times.stages()) timings[stage] = seconds;
+  object["timings"] = std::move(timings);
+  object["peak_bytes"] = facts.peak_bytes;
+}
+
+Json inspect_json(const Model& model, const Inspection& inspection, std::size_t most_findings,
+                  const RunFacts& facts) {
+  Json object;
+  object["schema"] = schema_json("inspect");
+  add_model(object, model);
+  object["box"] = box_json(box_of(model));
+  Json parts = Json::array();
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    parts.push_back({{"name", model.parts[p].name},
+                     {"triangles", model.parts[p].mesh.triangles.size()},
+                     {"counts", counts_json(inspection.part_counts[p])}});
+  }
+  object["parts"] = std::move(parts);
+  object["counts"] = counts_json(inspection.counts);
+  object["severities"] = {{"error", inspection.count(Severity::error)},
+                          {"warning", inspection.count(Severity::warning)},
+                          {"note", inspection.count(Severity::note)}};
+  Json findings = Json::array();
+  for (std::size_t i = 0; i < std::min(most_findings, inspection.findings.size()); ++i) {
+    findings.push_back(finding_json(inspection.findings[i], model.unit));
+  }
+  object["findings_total"] = inspection.findings.size();
+  object["findings"] = std::move(findings);
+  Json waiting = Json::array();
+  for (const Waiting& w : inspection.waiting) {
+    waiting.push_back({{"part", w.part},
+                       {"kind", slug(w.kind)},
+                       {"shells", w.count},
+                       {"waits_for", slug(w.waits_for)}});
+  }
+  object["waiting"] = std::move(waiting);
+  object["not_examined"] = {"crossings"};
+  add_facts(object, facts);
+  return object;
+}
+
+Json certify_json(const Model& model, const Certificate& certificate, std::string_view digest,
+                  std::optional<Density> density, std::span<const Expectation> expectations,
+                  const RunFacts& facts) {
+  Json object;
+  object["schema"] = schema_json("certify");
+  add_model(object, model);
+  object["verdict"] = slug(certificate.verdict);
+  object["solid"] = certificate.verdict == Verdict::solid;
+  Json reasons = Json::array();
+  for (const Reason& r : certificate.reasons) {
+    reasons.push_back({{"reason", slug(r.kind)},
+                       {"part", r.part},
+                       {"count", r.count},
+                       {"refutes", r.refutes()},
+                       {"text", r.text}});
+  }
+  object["reasons"] = std::move(reasons);
+  object["counts"] = counts_json(certificate.counts);
+  Json shells = Json::array();
+  for (const CertifiedShell& s : certificate.shells) shells.push_back(shell_json(s));
+  object["shells"] = std::move(shells);
+  add_mass(object, certificate.mass, certificate.encloses, model.unit, density);
+  Json expected = Json::array();
+  for (const Expectation& e : expectations) {
+    expected.push_back({{"what", e.what},
+                        {"expected", e.expected},
+                        {"found", std::isfinite(e.found) ? Json(e.found) : Json(nullptr)},
+                        {"within", e.within},
+                        {"met", e.is_met()}});
+  }
+  object["expectations"] = std::move(expected);
+  object["crossings"] = nullptr;
+  object["digest"] = digest;
+  object["assumed"] = "double precision, coordinates exactly as read from the file";
+  add_facts(object, facts);
+  return object;
+}
+
+Json measure_json(const Model& model, std::span<const Measurement> parts,
+                  std::optional<Density> density, const RunFacts& facts) {
+  const auto one = [&](const Measurement& m) {
+    Json object;
+    object["name"] = m.name;
+    object["triangles"] = m.triangles;
+    object["box"] = box_json(m.box);
+    object["size"] = m.box.is_empty() ? Json(nullptr) : point_json(m.box.high - m.box.low);
+    object["encloses"] = m.encloses;
+    add_mass(object, m.mass, m.encloses, model.unit, density);
+    return object;
+  };
+  Json object;
+  object["schema"] = schema_json("measure");
+  add_model(object, model);
+  Json list = Json::array();
+  for (const Measurement& m : parts) list.push_back(one(m));
+  object["parts"] = std::move(list);
+  object["total"] = one(total(parts));
+  add_facts(object, facts);
+  return object;
+}
+
+}  // namespace aguja

@@ -1,0 +1,94 @@
+#include "aguja/solid/anatomy.h"
+
+#include <utility>
+
+namespace aguja {
+namespace {
+
+class Stages {
+ public:
+  Stages(StageTimes* times, Progress* progress) : times_(times), progress_(progress) {}
+
+  template <class Work>
+  auto run(std::string_view stage, const Work& work) {
+    advance(progress_, stage, 0.0);
+    return times_ == nullptr ? work() : times_->time(stage, work);
+  }
+
+ private:
+  StageTimes* times_;
+  Progress* progress_;
+};
+
+struct Fans {
+  std::vector<PinchedVertex> pinched;
+  std::vector<Shell> shells;
+};
+
+// The stars are needed twice and large: they live only in here.
+Fans examine_fans(const Welded& mesh, const EdgeTable& edges, const Components& components,
+                  Stages stages) {
+  Fans fans;
+  const VertexStars stars = stages.run(
+      "fans", [&] { return VertexStars(mesh.triangles(), mesh.points().size()); });
+  fans.pinched =
+      stages.run("fans", [&] { return find_pinched_vertices(mesh.triangles(), stars); });
+  fans.shells = stages.run(
+      "shells", [&] { return find_shells(mesh, edges, components, stars, fans.pinched); });
+  return fans;
+}
+
+}  // namespace
+
+Counts& Counts::operator+=(const Counts& other) {
+  triangles += other.triangles;
+  vertices += other.vertices;
+  edges += other.edges;
+  naked_edges += other.naked_edges;
+  nonmanifold_edges += other.nonmanifold_edges;
+  nonmanifold_vertices += other.nonmanifold_vertices;
+  winding_conflicts += other.winding_conflicts;
+  zero_area += other.zero_area;
+  duplicates += other.duplicates;
+  components += other.components;
+  rims += other.rims;
+  return *this;
+}
+
+Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress)
+    : mesh(m),
+      welded(Stages(times, progress).run("weld", [&] { return Welded(m); })),
+      edges(Stages(times, progress).run("edges", [&] {
+        return EdgeTable(welded.triangles(), welded.points().size());
+      })),
+      edge_counts(Stages(times, progress).run("edges", [&] { return count_edges(edges); })),
+      components(Stages(times, progress).run("components", [&] {
+        return find_components(welded.triangles(), edges);
+      })),
+      rims(Stages(times, progress).run("rims", [&] { return Rims(edges); })),
+      zero_area(Stages(times, progress).run("zero-area", [&] { return find_zero_area(welded); })),
+      duplicates(Stages(times, progress).run("duplicates", [&] {
+        return find_duplicates(welded.triangles(), edges);
+      })) {
+  Fans fans = examine_fans(welded, edges, components, Stages(times, progress));
+  pinched = std::move(fans.pinched);
+  shells = std::move(fans.shells);
+}
+
+Counts Anatomy::counts() const {
+  Counts c;
+  c.triangles = mesh.triangles.size();
+  c.vertices = welded.points().size();
+  c.edges = edge_counts.edges;
+  c.naked_edges = edge_counts.naked;
+  c.nonmanifold_edges = edge_counts.nonmanifold;
+  c.nonmanifold_vertices = pinched.size();
+  c.winding_conflicts = edge_counts.winding_conflicts;
+  c.zero_area = zero_area.size();
+  c.duplicates = count_surplus(duplicates);
+  c.components = components.count;
+  c.rims = rims.size();
+  return c;
+}
+
+}  // namespace aguja

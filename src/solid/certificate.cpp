@@ -1,0 +1,156 @@
+#include "aguja/solid/certificate.h"
+
+#include <algorithm>
+#include <array>
+
+namespace aguja {
+namespace {
+
+std::string counted(std::size_t count, std::string_view one, std::string_view many) {
+  return std::to_string(count) + " " + std::string(count == 1 ? one : many);
+}
+
+class PartJudge {
+ public:
+  PartJudge(const Part& part, const Anatomy& anatomy, std::vector<Reason>& reasons)
+      : part_(part), anatomy_(anatomy), reasons_(reasons) {}
+
+  void judge() {
+    if (anatomy_.shells.empty()) {
+      add(ReasonKind::no_triangles, 1, "the part has no triangle with three different corners");
+    }
+    judge_edges();
+    judge_vertices();
+    judge_shells();
+  }
+
+ private:
+  void add(ReasonKind kind, std::size_t count, std::string text) {
+    if (count > 0) reasons_.push_back({kind, part_.name, count, std::move(text)});
+  }
+
+  void judge_edges() {
+    const EdgeCounts& c = anatomy_.edge_counts;
+    add(ReasonKind::naked_edges, c.naked,
+        counted(c.naked, "edge has", "edges have") + " only one triangle: the surface is open");
+    add(ReasonKind::nonmanifold_edges, c.nonmanifold,
+        counted(c.nonmanifold, "edge has", "edges have") + " three or more triangles");
+    add(ReasonKind::winding_conflicts, c.winding_conflicts,
+        "at " + counted(c.winding_conflicts, "edge", "edges") +
+            " the two triangles face opposite ways");
+    const std::size_t others = c.unbalanced - c.naked - c.winding_conflicts;
+    add(ReasonKind::unbalanced_edges, others,
+        counted(others, "edge is", "edges are") +
+            " used more often one way than the other, by three or more triangles");
+    const std::size_t zero = anatomy_.zero_area.size();
+    add(ReasonKind::zero_area, zero, counted(zero, "triangle has", "triangles have") + " no area");
+  }
+
+  void judge_vertices() {
+    const std::size_t count = anatomy_.pinched.size();
+    add(ReasonKind::nonmanifold_vertices, count,
+        "at " + counted(count, "vertex", "vertices") +
+            " several fans of triangles meet in nothing but that point");
+  }
+
+  void judge_shells() {
+    std::size_t flat = 0, inverted = 0, nesting = 0, undecided = 0;
+    for (const Shell& shell : anatomy_.shells) {
+      if (!shell.closed) continue;
+      if (!shell.nesting_decided) {
+        ++undecided;
+      } else if (shell.volume_sign == 0) {
+        ++flat;
+      } else if (!shell.faces_right_way()) {
+        ++(shell.depth == 0 ? inverted : nesting);
+      }
+    }
+    add(ReasonKind::zero_volume, flat,
+        counted(flat, "closed shell encloses", "closed shells enclose") + " exactly no volume");
+    add(ReasonKind::inverted_shell, inverted,
+        counted(inverted, "closed shell faces", "closed shells face") + " inward");
+    add(ReasonKind::nesting, nesting,
+        counted(nesting, "shell faces", "shells face") +
+            " the same way as the shell around it: a cavity turned wrong, or a body in a body");
+    add(ReasonKind::nesting_undecided, undecided,
+        "whether " + counted(undecided, "shell lies", "shells lie") +
+            " inside another cannot be told: they touch");
+  }
+
+  const Part& part_;
+  const Anatomy& anatomy_;
+  std::vector<Reason>& reasons_;
+};
+
+void add_shells(Certificate& certificate, const Part& part, const Anatomy& anatomy) {
+  const std::size_t base = certificate.shells.size();
+  for (const Shell& shell : anatomy.shells) {
+    std::optional<std::size_t> inside_of;
+    if (shell.inside_of) inside_of = base + *shell.inside_of;
+    certificate.shells.push_back({part.name, shell, inside_of});
+  }
+}
+
+}  // namespace
+
+std::string_view slug(Verdict verdict) {
+  constexpr std::array<std::string_view, 3> kSlugs = {"solid", "not-solid", "undecided"};
+  return kSlugs.at(static_cast<std::size_t>(verdict));
+}
+
+std::string_view slug(ReasonKind kind) {
+  constexpr std::array<std::string_view, 12> kSlugs = {
+      "no-triangles",      "naked-edges",          "unbalanced-edges",  "nonmanifold-edges",
+      "nonmanifold-vertices", "winding-conflicts", "zero-area",         "zero-volume",
+      "inverted-shell",    "nesting",              "nesting-undecided", "crossings-not-examined"};
+  return kSlugs.at(static_cast<std::size_t>(kind));
+}
+
+MassProperties combine(std::span<const MassProperties> regions) {
+  MassProperties all;
+  Vector first = Vector::Zero();
+  for (const MassProperties& r : regions) {
+    all.volume += r.volume;
+    all.area += r.area;
+    first += r.volume * r.centroid;
+  }
+  if (regions.size() == 1) return regions[0];
+  if (all.volume == 0) return all;
+  all.centroid = first / all.volume;
+  for (const MassProperties& r : regions) {  // parallel axes
+    const Vector d = r.centroid - all.centroid;
+    all.inertia += r.inertia + r.volume * (d.squaredNorm() * Eigen::Matrix3d::Identity() -
+                                           d * d.transpose());
+  }
+  return all;
+}
+
+Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
+  Certificate certificate;
+  certificate.encloses = !model.parts.empty();
+  std::vector<MassProperties> regions;
+  if (model.parts.empty()) {
+    certificate.reasons.push_back({ReasonKind::no_triangles, "", 1, "the model has no parts"});
+  }
+  for (const Part& part : model.parts) {
+    const Anatomy anatomy(part.mesh, times, progress);
+    PartJudge(part, anatomy, certificate.reasons).judge();
+    certificate.counts += anatomy.counts();
+    certificate.encloses &= anatomy.edge_counts.unbalanced == 0 && !anatomy.shells.empty();
+    for (const Shell& shell : anatomy.shells) regions.push_back(shell.mass);
+    add_shells(certificate, part, anatomy);
+  }
+  certificate.mass = combine(regions);
+
+  const bool refuted = std::any_of(certificate.reasons.begin(), certificate.reasons.end(),
+                                   [](const Reason& r) { return r.refutes(); });
+  certificate.reasons.push_back(
+      {ReasonKind::crossings_not_examined, "", 0,
+       "whether triangles cross, overlap or touch each other is not examined yet"});
+  std::stable_partition(certificate.reasons.begin(), certificate.reasons.end(),
+                        [](const Reason& r) { return r.refutes(); });
+  certificate.verdict = refuted ? Verdict::not_solid : Verdict::undecided;
+  return certificate;
+}
+
+}  // namespace aguja

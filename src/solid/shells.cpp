@@ -1,0 +1,208 @@
+#include "aguja/solid/shells.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "aguja/base/parallel.h"
+#include "aguja/solid/winding.h"
+
+namespace aguja {
+namespace {
+
+struct Tally {
+  std::size_t edges = 0;
+  std::size_t vertices = 0;
+  std::size_t unbalanced = 0;
+  std::size_t nonmanifold = 0;
+  std::size_t conflicts = 0;
+};
+
+// Work on all edges (or vertices) of a single shell is spread over threads; of many shells it is
+// done in one pass, since a tally per piece and shell would cost more than it saves.
+template <class Add>
+void tally(std::size_t count, std::vector<Tally>& tallies, const Add& add) {
+  if (tallies.size() != 1) {
+    for (std::size_t i = 0; i < count; ++i) add(static_cast<std::uint32_t>(i), tallies);
+    return;
+  }
+  for (const auto& some : parallel_map(count, std::size_t{1} << 15, [&](Range r) {
+         std::vector<Tally> own(1);
+         for (std::size_t i = r.begin; i < r.end; ++i) add(static_cast<std::uint32_t>(i), own);
+         return own;
+       })) {
+    tallies[0].edges += some[0].edges;
+    tallies[0].vertices += some[0].vertices;
+    tallies[0].unbalanced += some[0].unbalanced;
+    tallies[0].nonmanifold += some[0].nonmanifold;
+    tallies[0].conflicts += some[0].conflicts;
+  }
+}
+
+void tally_edges(const EdgeTable& edges, const Components& components,
+                 std::vector<Tally>& tallies) {
+  tally(edges.size(), tallies, [&](std::uint32_t i, std::vector<Tally>& to) {
+    const EdgeId e{i};
+    Tally& t = to[components.shell_of[edges.uses(e)[0].triangle().value].value];
+    ++t.edges;
+    t.unbalanced += !edges.is_balanced(e);
+    t.nonmanifold += edges.is_nonmanifold(e);
+    t.conflicts += edges.is_winding_conflict(e);
+  });
+}
+
+void tally_vertices(const VertexStars& stars, const Components& components,
+                    std::vector<Tally>& tallies) {
+  tally(stars.vertex_count(), tallies, [&](std::uint32_t i, std::vector<Tally>& to) {
+    const auto star = stars.at({i});
+    for (std::size_t k = 0; k < star.size(); ++k) {
+      const ShellId shell = components.shell_of[star[k].value];
+      bool seen = false;
+      for (std::size_t j = 0; j < k && !seen && to.size() > 1; ++j) {
+        seen = components.shell_of[star[j].value] == shell;
+      }
+      if (!seen) ++to[shell.value].vertices;
+      if (to.size() == 1) return;
+    }
+  });
+}
+
+// Which of a vertex's fans belong to the same shell? Only those make the shell itself non-manifold,
+// but two shells that meet in a vertex are not a solid either: both are marked.
+void mark_pinched(const VertexStars& stars, const Components& components,
+                  std::span<const PinchedVertex> pinched, std::vector<Shell>& shells) {
+  for (const PinchedVertex& p : pinched) {
+    for (const TriangleId t : stars.at(p.vertex)) {
+      shells[components.shell_of[t.value].value].manifold = false;
+    }
+  }
+}
+
+struct Containment {
+  std::size_t inner;
+  std::size_t outer;
+};
+
+// Pairs of closed shells whose boxes would allow one inside the other.
+std::vector<Containment> candidates(const std::vector<Shell>& shells) {
+  std::vector<std::size_t> closed;
+  for (std::size_t s = 0; s < shells.size(); ++s) {
+    if (shells[s].closed && shells[s].triangles > 0) closed.push_back(s);
+  }
+  std::sort(closed.begin(), closed.end(), [&](std::size_t a, std::size_t b) {
+    return shells[a].box.low.x() < shells[b].box.low.x();
+  });
+  std::vector<Containment> pairs;
+  for (const std::size_t outer : closed) {
+    const Box& box = shells[outer].box;
+    auto at = std::lower_bound(
+        closed.begin(), closed.end(), box.low.x(),
+        [&](std::size_t s, double x) { return shells[s].box.low.x() < x; });
+    for (; at != closed.end() && shells[*at].box.low.x() <= box.high.x(); ++at) {
+      if (*at != outer && box.contains(shells[*at].box)) pairs.push_back({*at, outer});
+    }
+  }
+  return pairs;
+}
+
+Point corner_of(const Welded& mesh, TriangleId t, std::size_t corner) {
+  return mesh.point(mesh.triangle(t)[corner]);
+}
+
+void nest(const Welded& mesh, const TrianglesByShell& triangles, std::vector<Shell>& shells) {
+  std::vector<Containment> pairs = candidates(shells);
+  std::sort(pairs.begin(), pairs.end(), [](const Containment& a, const Containment& b) {
+    return a.outer != b.outer ? a.outer < b.outer : a.inner < b.inner;
+  });
+  // A vertex of the inner shell may lie on the outer one; then another is tried, a few times.
+  constexpr std::size_t kTries = 16;
+  for (std::size_t begin = 0; begin < pairs.size();) {
+    std::size_t end = begin;
+    while (end < pairs.size() && pairs[end].outer == pairs[begin].outer) ++end;
+    const std::size_t outer = pairs[begin].outer;
+    std::vector<std::size_t> open(end - begin);
+    std::iota(open.begin(), open.end(), begin);
+    for (std::size_t attempt = 0; attempt < kTries && !open.empty(); ++attempt) {
+      std::vector<Point> queries;
+      for (const std::size_t p : open) {
+        const auto inner = triangles[pairs[p].inner];
+        queries.push_back(
+            corner_of(mesh, inner[inner.size() * attempt / kTries], attempt % 3));
+      }
+      const auto winding = winding_numbers(mesh, triangles[outer], queries);
+      std::vector<std::size_t> still_open;
+      for (std::size_t i = 0; i < open.size(); ++i) {
+        Shell& inner = shells[pairs[open[i]].inner];
+        if (!winding[i]) {
+          still_open.push_back(open[i]);
+        } else if (*winding[i] != 0) {
+          ++inner.depth;
+          if (!inner.inside_of || std::fabs(shells[outer].mass.volume) <
+                                      std::fabs(shells[*inner.inside_of].mass.volume)) {
+            inner.inside_of = outer;
+          }
+        }
+      }
+      open = std::move(still_open);
+    }
+    for (const std::size_t p : open) shells[pairs[p].inner].nesting_decided = false;
+    begin = end;
+  }
+}
+
+}  // namespace
+
+TrianglesByShell::TrianglesByShell(const Components& components) : first_(components.count + 1) {
+  for (const ShellId s : components.shell_of) {
+    if (s.value != kNoIndex) ++first_[s.value + 1];
+  }
+  std::partial_sum(first_.begin(), first_.end(), first_.begin());
+  triangles_.resize(first_.back());
+  std::vector<std::size_t> cursor(first_.begin(), first_.end() - 1);
+  for (std::size_t t = 0; t < components.shell_of.size(); ++t) {
+    const ShellId s = components.shell_of[t];
+    if (s.value != kNoIndex) triangles_[cursor[s.value]++] = {static_cast<std::uint32_t>(t)};
+  }
+}
+
+std::vector<Shell> find_shells(const Welded& mesh, const EdgeTable& edges,
+                               const Components& components, const VertexStars& stars,
+                               std::span<const PinchedVertex> pinched) {
+  const TrianglesByShell triangles(components);
+  std::vector<Tally> tallies(components.count);
+  if (components.count > 0) {
+    tally_edges(edges, components, tallies);
+    tally_vertices(stars, components, tallies);
+  }
+
+  std::vector<Shell> shells(components.count);
+  const auto measure = [&](std::size_t s) {
+    const auto own = triangles[s];
+    const Tally& t = tallies[s];
+    Shell& shell = shells[s];
+    shell.triangles = own.size();
+    shell.first_triangle = own.front();
+    for (const TriangleId id : own) {
+      for (const VertexId v : mesh.triangle(id).corner) shell.box.extend(mesh.point(v));
+    }
+    shell.closed = t.unbalanced == 0;
+    shell.manifold = t.nonmanifold == 0;
+    shell.oriented = t.conflicts == 0;
+    shell.euler = static_cast<long long>(t.vertices) - static_cast<long long>(t.edges) +
+                  static_cast<long long>(own.size());
+    const MassSums sums = mass_sums(mesh, own);
+    shell.mass = sums.properties();
+    if (shell.closed) shell.volume_sign = volume_sign(mesh, own, sums);
+  };
+  parallel_ranges(shells.size(), 64, [&](Range r) {
+    for (std::size_t s = r.begin; s < r.end; ++s) measure(s);
+  });
+  mark_pinched(stars, components, pinched, shells);
+  for (Shell& shell : shells) {
+    if (shell.closed && shell.manifold && shell.oriented) shell.genus = (2 - shell.euler) / 2;
+  }
+  nest(mesh, triangles, shells);
+  return shells;
+}
+
+}  // namespace aguja
