@@ -290,7 +290,7 @@ DemoModel loose_curves() {
 
 DemoModel in_metres() {
   SeededPod pod("pod-in-metres", "written in metres; read as millimetres it is a grain of sand");
-  transform(pod.demo.model, Eigen::Affine3d(Eigen::Scaling(1e-5)));
+  transform(pod.demo.model, Eigen::Affine3d(Eigen::Scaling(1e-3)));
   const Box box = box_of(pod.mesh);
   pod.demo.defects.push_back({FindingKind::unit_doubt, "", box.center(), box.diagonal(), 1});
   return std::move(pod.demo);

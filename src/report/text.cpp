@@ -56,18 +56,19 @@ std::string note_lines(const Model& model, std::size_t width) {
 }
 
 std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::size_t entities,
-                                LengthUnit unit) {
+                                const Model& model) {
   const KindInfo& kind = info(f.kind);
+  const std::string part = model.parts.size() > 1 ? f.part : "";
   return {std::string(mark(f.severity)),
           std::string(kind.slug),
           grouped(findings),
           grouped(entities),
-          quantity(f.measure, kind.measures, unit),
+          quantity(f.measure, kind.measures, model.unit),
           brief(f.place),
-          f.part.empty() ? f.detail : f.detail.empty() ? f.part : f.part + ": " + f.detail};
+          part + (part.empty() || f.detail.empty() ? "" : ": ") + f.detail};
 }
 
-std::string findings_table(const Inspection& inspection, LengthUnit unit,
+std::string findings_table(const Model& model, const Inspection& inspection,
                            const TextOptions& options) {
   TextTable table({{"severity", Align::left},
                    {"kind", Align::left},
@@ -75,7 +76,7 @@ std::string findings_table(const Inspection& inspection, LengthUnit unit,
                    {"entities", Align::right},
                    {options.every_finding ? "size" : "largest", Align::right},
                    {"at", Align::left},
-                   {"part: what", Align::left}});
+                   {model.parts.size() > 1 ? "part: what" : "what", Align::left}});
   const auto& findings = inspection.findings;
   for (std::size_t i = 0; i < findings.size();) {
     // Sorted by severity, kind and size: the first of a kind is its worst.
@@ -85,7 +86,7 @@ std::string findings_table(const Inspection& inspection, LengthUnit unit,
            findings[end].kind == findings[i].kind) {
       entities += findings[end++].count;
     }
-    table.add(row_of(findings[i], end - i, entities, unit));
+    table.add(row_of(findings[i], end - i, entities, model));
     i = end;
   }
   return table.text(options.width);
@@ -100,10 +101,11 @@ std::string next_steps(const Inspection& inspection, const TextOptions& options)
   text += "\nWhat to do\n";
   for (const auto& [kind, count] : kinds) {
     const KindInfo& k = info(kind);
-    text += wrapped(fmt::format("{}: {}. {}.", k.slug, k.remedy, k.why), options.width, 2);
+    text += fmt::format("  {}: {}\n", k.slug, k.remedy);
+    text += wrapped(fmt::format("why: {}", k.why), options.width, 6);
   }
   for (const Waiting& w : inspection.waiting) {
-    text += wrapped(fmt::format("{} could not be looked for on {} of '{}': mend {} first.",
+    text += wrapped(fmt::format("{} cannot be told yet for {} of '{}': mend {} first",
                                 slug(w.kind), plural(w.count, "shell"), w.part,
                                 slug(w.waits_for)),
                     options.width, 2);
@@ -161,14 +163,17 @@ std::string mass_lines(const MassProperties& mass, bool encloses, LengthUnit uni
 std::string brief(double value) { return fmt::format("{:.6g}", value == 0 ? 0.0 : value); }
 
 std::string brief(const Point& p) {
-  return fmt::format("({}, {}, {})", brief(p.x()), brief(p.y()), brief(p.z()));
+  // What rounding left of a zero is no coordinate.
+  const double noise = 1e-9 * p.cwiseAbs().maxCoeff();
+  const auto shown = [&](double x) { return fmt::format("{:.5g}", std::fabs(x) <= noise ? 0 : x); };
+  return fmt::format("({}, {}, {})", shown(p.x()), shown(p.y()), shown(p.z()));
 }
 
 std::string inspect_text(const Model& model, const Inspection& inspection, std::string_view file,
                          const TextOptions& options) {
   std::string text = headline(model, file) + note_lines(model, options.width);
   text += "\n" + answer(model, inspection);
-  const std::string table = findings_table(inspection, model.unit, options);
+  const std::string table = findings_table(model, inspection, options);
   if (!table.empty()) text += "\n" + table;
   text += next_steps(inspection, options);
   const Counts& c = inspection.counts;

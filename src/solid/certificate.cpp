@@ -56,7 +56,7 @@ class PartJudge {
   void judge_shells() {
     std::size_t flat = 0, inverted = 0, nesting = 0, undecided = 0;
     for (const Shell& shell : anatomy_.shells) {
-      if (!shell.closed) continue;
+      if (!shell.closed || shell.waits_for_shell) continue;
       if (!shell.nesting_decided) {
         ++undecided;
       } else if (shell.volume_sign == 0) {

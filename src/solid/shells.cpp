@@ -105,6 +105,27 @@ std::vector<Containment> candidates(const std::vector<Shell>& shells) {
   return pairs;
 }
 
+// Closed shells in the box of one that is not closed. That one is taken as a stand-in for all.
+void mark_waiting(std::vector<Shell>& shells) {
+  std::vector<std::size_t> open;
+  for (std::size_t s = 0; s < shells.size(); ++s) {
+    if (!shells[s].closed) open.push_back(s);
+  }
+  // The largest first: in a soup of thousands of open pieces it answers for nearly all.
+  std::sort(open.begin(), open.end(), [&](std::size_t a, std::size_t b) {
+    return shells[a].box.diagonal() > shells[b].box.diagonal();
+  });
+  for (Shell& shell : shells) {
+    if (!shell.closed) continue;
+    for (const std::size_t s : open) {
+      if (shells[s].box.diagonal() < shell.box.diagonal()) break;
+      if (!shells[s].box.contains(shell.box)) continue;
+      shell.waits_for_shell = s;
+      break;
+    }
+  }
+}
+
 Point corner_of(const Welded& mesh, TriangleId t, std::size_t corner) {
   return mesh.point(mesh.triangle(t)[corner]);
 }
@@ -202,6 +223,7 @@ std::vector<Shell> find_shells(const Welded& mesh, const EdgeTable& edges,
     if (shell.closed && shell.manifold && shell.oriented) shell.genus = (2 - shell.euler) / 2;
   }
   nest(mesh, triangles, shells);
+  mark_waiting(shells);
   return shells;
 }
 

@@ -27,10 +27,17 @@ struct Shell {
   std::optional<std::size_t> inside_of;  ///< the innermost closed shell around this one
   std::size_t depth = 0;                 ///< number of closed shells around this one
   bool nesting_decided = true;  ///< false: every point tried lies on another shell
+  /// A shell that is not closed and whose box holds this one: whether this one is inside of it, and
+  /// so which way it should face, cannot be told before that one is mended.
+  std::optional<std::size_t> waits_for_shell;
 
   /// Closed, and turned as its depth demands: bodies outward, cavities inward.
+  /// Meaningful if `orientation_decided()`.
   [[nodiscard]] bool faces_right_way() const {
     return closed && volume_sign == (depth % 2 == 0 ? 1 : -1);
+  }
+  [[nodiscard]] bool orientation_decided() const {
+    return closed && nesting_decided && !waits_for_shell;
   }
 };
 

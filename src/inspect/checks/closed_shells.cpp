@@ -2,6 +2,7 @@
 // Shells with naked edges or conflicts must wait: they have no inside yet.
 
 #include <cmath>
+#include <map>
 
 #include "inspect/check.h"
 #include "inspect/grouping.h"
@@ -10,24 +11,39 @@ namespace aguja {
 namespace {
 
 std::optional<FindingKind> fault_of(const Shell& shell) {
-  if (!shell.nesting_decided || shell.faces_right_way()) return std::nullopt;
+  if (!shell.orientation_decided() || shell.faces_right_way()) return std::nullopt;
   if (shell.volume_sign == 0) return FindingKind::zero_volume;
   return shell.depth == 0 ? FindingKind::inverted_shell : FindingKind::nesting;
+}
+
+// What has to be mended before a shell that is not closed has an inside.
+FindingKind obstacle_of(const PartView& view, ShellId id) {
+  const Anatomy& a = view.anatomy;
+  bool naked = false;
+  for (std::size_t i = 0; i < a.rims.size() && !naked; ++i) {
+    const Rim rim = a.rims[i];
+    naked = view.causes.shell_of(rim.edges[0]) == id && !view.causes.is_explained(rim);
+  }
+  if (naked) return FindingKind::opening;
+  if (!a.shells[id.value].oriented) return FindingKind::winding_conflict;
+  return a.duplicates.empty() ? FindingKind::nonmanifold_edge : FindingKind::duplicate_triangle;
 }
 
 }  // namespace
 
 void check_closed_shells(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
-  std::size_t open = 0;
-  std::size_t conflicting = 0;
+  std::map<FindingKind, std::size_t> waiting;
   std::optional<TrianglesByShell> triangles;
   for (std::size_t s = 0; s < a.shells.size(); ++s) {
     const Shell& shell = a.shells[s];
     const ShellId id{static_cast<std::uint32_t>(s)};
     if (view.causes.is_stray(id) || view.causes.is_all_surplus(id)) continue;
-    if (!shell.closed) {
-      ++(shell.oriented ? open : conflicting);
+    if (!shell.orientation_decided()) {
+      const std::size_t obstacle = shell.waits_for_shell.value_or(s);
+      if (!a.shells[obstacle].closed) {
+        ++waiting[obstacle_of(view, {static_cast<std::uint32_t>(obstacle)})];
+      }
       continue;
     }
     const auto kind = fault_of(shell);
@@ -50,8 +66,9 @@ void check_closed_shells(const PartView& view, FindingSink& sink) {
     for (const TriangleId t : own) append_points(a, t, points);
     sink.add(std::move(finding), points, {own.begin(), own.end()});
   }
-  sink.wait(FindingKind::inverted_shell, open, FindingKind::opening);
-  sink.wait(FindingKind::inverted_shell, conflicting, FindingKind::winding_conflict);
+  for (const auto& [kind, count] : waiting) {
+    sink.wait(FindingKind::inverted_shell, count, kind);
+  }
 }
 
 }  // namespace aguja

@@ -1,0 +1,16 @@
+#pragma once
+// Meshes of any size to measure with.
+
+#include "aguja/mesh/model.h"
+
+namespace aguja::bench {
+
+/// A closed torus with a wavy surface; about `triangles` triangles, float coordinates.
+[[nodiscard]] Model bumpy_torus(std::size_t triangles);
+/// The same triangles in random order (fixed seed).
+[[nodiscard]] Model shuffled(Model model);
+
+/// The bytes that a writer makes of it.
+[[nodiscard]] std::string binary_stl(const Model& model);
+
+}  // namespace aguja::bench
