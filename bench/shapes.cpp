@@ -21,7 +21,7 @@ Model bumpy_torus(std::size_t triangles) {
       const double r = 10 + 0.5 * std::sin(17 * u) * std::cos(11 * v);
       const Point p((40 + r * std::cos(v)) * std::cos(u), (40 + r * std::cos(v)) * std::sin(u),
                     r * std::sin(v));
-      mesh.points.push_back(p.cast<float>().cast<double>());
+      mesh.points.push_back(rounded_to_float(p));
     }
   }
   const auto id = [&](std::uint32_t i, std::uint32_t j) {

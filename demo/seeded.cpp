@@ -87,6 +87,21 @@ class Editor {
     mesh_.triangles.resize(kept);
     mesh_.patch_of.resize(kept);
   }
+  // Numbers the points anew by use; those that no triangle uses go.
+  void drop_unused_points() {
+    std::vector<std::uint32_t> renumbered(mesh_.points.size(), kNoIndex);
+    Array<Point> points;
+    for (Triangle& t : mesh_.triangles) {
+      for (VertexId& v : t.corner) {
+        if (renumbered[v.value] == kNoIndex) {
+          renumbered[v.value] = static_cast<std::uint32_t>(points.size());
+          points.push_back(mesh_.points[v.value]);
+        }
+        v = {renumbered[v.value]};
+      }
+    }
+    mesh_.points = std::move(points);
+  }
   void turn(const std::vector<std::size_t>& triangles) {
     for (const std::size_t t : triangles) std::swap(mesh_.triangles[t][1], mesh_.triangles[t][2]);
   }
@@ -141,6 +156,7 @@ DemoModel missing_triangles() {
     pod.seed(FindingKind::opening, place, border.length, border.edges);
     pod.edit.remove(gone);
   }
+  pod.edit.drop_unused_points();
   return std::move(pod.demo);
 }
 

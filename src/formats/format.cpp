@@ -15,10 +15,14 @@ bool starts_with_ignoring_case(std::string_view text, std::string_view lower_cas
   return detail::equals_ignoring_case(text.substr(0, lower_case.size()), lower_case);
 }
 
+// Comment lines aside.
 std::string_view first_word(std::string_view text) {
-  const auto begin = std::find_if_not(text.begin(), text.end(), detail::is_space);
-  const auto end = std::find_if(begin, text.end(), detail::is_space);
-  return {begin, end};
+  const Source nameless{"", text};
+  detail::TextCursor cursor(nameless);
+  for (cursor.skip_space(); !cursor.at_end() && *cursor.at() == '#'; cursor.skip_space()) {
+    cursor.skip_line();
+  }
+  return cursor.word();
 }
 
 // OFF, or with any of the prefixes ST, C, N, 4, n in this order.
@@ -33,19 +37,25 @@ bool is_off_keyword(std::string_view word) {
 
 // Comments aside, does every one of the first lines begin with a word that OBJ files know?
 bool looks_like_obj(std::string_view bytes) {
-  constexpr std::array<std::string_view, 17> kWords = {
-      "v", "vn", "vt", "vp", "f", "l", "p", "o", "g", "s", "mtllib", "usemtl", "usemap", "maplib",
-      "cstype", "deg", "lod"};
+  constexpr std::array<std::string_view, 8> kTelling = {"v", "vn", "vt", "f",
+                                                        "o", "g", "mtllib", "usemtl"};
+  constexpr std::array<std::string_view, 9> kOthers = {"vp",     "l",      "p",   "s",  "usemap",
+                                                       "maplib", "cstype", "deg", "lod"};
+  const auto is_one_of = [](std::string_view word, const auto& words) {
+    return std::find(words.begin(), words.end(), word) != words.end();
+  };
   Source nameless{"", bytes.substr(0, std::size_t{1} << 16)};
   detail::TextCursor cursor(nameless);
   int known = 0;
+  bool continues = false;
   for (int line = 0; line < 200 && known < 20; ++line) {
     cursor.skip_space();
     if (cursor.at_end()) break;
     const std::string_view word = cursor.word();
-    cursor.skip_line();
-    if (word.starts_with('#')) continue;
-    if (std::find(kWords.begin(), kWords.end(), word) == kWords.end()) return false;
+    const bool continues_before = continues;
+    continues = cursor.rest_of_line().ends_with('\\');
+    if (continues_before || word.starts_with('#') || is_one_of(word, kOthers)) continue;
+    if (!is_one_of(word, kTelling)) return false;
     ++known;
   }
   return known > 0;

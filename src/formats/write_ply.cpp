@@ -16,7 +16,7 @@ bool all_floats(const Mesh& mesh) {
   parallel_ranges(mesh.points.size(), std::size_t{1} << 15, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end && all; ++i) {
       const Point& p = mesh.points[i];
-      if (p.cast<float>().cast<double>() != p) all = false;
+      if (rounded_to_float(p) != p) all = false;
     }
   });
   return all;

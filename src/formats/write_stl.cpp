@@ -45,7 +45,7 @@ Rounding rounding_of(const Mesh& mesh) {
          Rounding own;
          for (std::size_t i = r.begin; i < r.end; ++i) {
            const Point& p = mesh.points[i];
-           const Point rounded = p.cast<float>().cast<double>();
+           const Point rounded = rounded_to_float(p);
            own.overflows |= !rounded.allFinite();
            if (rounded == p) continue;
            ++own.points;

@@ -19,7 +19,7 @@ PointIndexer::PointIndexer(std::size_t expected)
   for (Partition& partition : partitions_) {
     partition.points.reserve(each);
     partition.first_corner.reserve(each);
-    partition.slots.assign(std::bit_ceil(std::max(kFewestSlots, 2 * each)), 0);
+    partition.slots.assign(std::bit_ceil(std::max(kFewestSlots, slots_for(each))), 0);
   }
 }
 

@@ -34,15 +34,15 @@ mpq_class exact_volume6(const Welded& mesh, std::span<const TriangleId> selectio
 MassSums::MassSums(const Box& box) : reference_(box.center()) {
   const double half = box.is_empty() ? 0.0 : (0.5 * box.high - 0.5 * box.low).maxCoeff();
   if (half > 0) std::frexp(half, &exponent_);
+  // One power of two at a time could over- or underflow where their product does not.
+  half_scale_ = std::ldexp(1.0, -exponent_ / 2);
+  rest_scale_ = std::ldexp(1.0, -exponent_ + exponent_ / 2);
 }
 
 void MassSums::add(const Point& pa, const Point& pb, const Point& pc) {
-  // One power of two at a time could over- or underflow where their product does not.
-  const double half_scale = std::ldexp(1.0, -exponent_ / 2);
-  const double rest_scale = std::ldexp(1.0, -exponent_ + exponent_ / 2);
-  const Vector a = (pa - reference_) * half_scale * rest_scale;
-  const Vector b = (pb - reference_) * half_scale * rest_scale;
-  const Vector c = (pc - reference_) * half_scale * rest_scale;
+  const Vector a = (pa - reference_) * half_scale_ * rest_scale_;
+  const Vector b = (pb - reference_) * half_scale_ * rest_scale_;
+  const Vector c = (pc - reference_) * half_scale_ * rest_scale_;
   const Vector bc = b.cross(c);
   const double det = a.dot(bc);
   const Vector sum = a + b + c;
@@ -93,7 +93,7 @@ int MassSums::certain_sign() const {
   return -volume6_ > bound ? -1 : 0;
 }
 
-MassSums mass_sums(const Welded& mesh, std::span<const TriangleId> selection) {
+Box box_of(const Welded& mesh, std::span<const TriangleId> selection) {
   Box box;
   for (const Box& some : parallel_map(selection.size(), kGrain, [&](Range r) {
          Box b;
@@ -104,6 +104,10 @@ MassSums mass_sums(const Welded& mesh, std::span<const TriangleId> selection) {
        })) {
     box.extend(some);
   }
+  return box;
+}
+
+MassSums mass_sums(const Welded& mesh, std::span<const TriangleId> selection, const Box& box) {
   MassSums all(box);
   for (const auto& some : parallel_map(selection.size(), kGrain, [&](Range r) {
          std::optional<MassSums> sums(std::in_place, box);

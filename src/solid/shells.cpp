@@ -203,15 +203,13 @@ std::vector<Shell> find_shells(const Welded& mesh, const EdgeTable& edges,
     Shell& shell = shells[s];
     shell.triangles = own.size();
     shell.first_triangle = own.front();
-    for (const TriangleId id : own) {
-      for (const VertexId v : mesh.triangle(id).corner) shell.box.extend(mesh.point(v));
-    }
+    shell.box = box_of(mesh, own);
     shell.closed = t.unbalanced == 0;
     shell.manifold = t.nonmanifold == 0;
     shell.oriented = t.conflicts == 0;
     shell.euler = static_cast<long long>(t.vertices) - static_cast<long long>(t.edges) +
                   static_cast<long long>(own.size());
-    const MassSums sums = mass_sums(mesh, own);
+    const MassSums sums = mass_sums(mesh, own, shell.box);
     shell.mass = sums.properties();
     if (shell.closed) shell.volume_sign = volume_sign(mesh, own, sums);
   };

@@ -54,12 +54,14 @@ class PointIndexer {
 
     void grow();
     void reserve_for(std::size_t more) {
-      if ((points.size() + more) * 2 > slots.size()) grow();
+      if (slots_for(points.size() + more) > slots.size()) grow();
     }
     std::uint32_t index_of(const Point& p, std::uint64_t hash, std::size_t corner);
   };
 
   static constexpr std::size_t kBlock = 256;
+  // At most three slots in four are taken: probes stay short, and fresh pages few.
+  static std::size_t slots_for(std::size_t points) { return points + points / 3; }
 
   static std::uint64_t hash_of(const Point& p) {
     std::uint64_t bits[3];

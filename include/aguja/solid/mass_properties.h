@@ -37,7 +37,8 @@ class MassSums {
 
  private:
   Point reference_;
-  int exponent_ = 0;  // coordinates are multiplied by 2^-exponent
+  int exponent_ = 0;  // coordinates are multiplied by 2^-exponent,
+  double half_scale_ = 1, rest_scale_ = 1;  // in two steps
   std::size_t triangles_ = 0;
   double volume6_ = 0;
   double magnitude6_ = 0;  // at least the sum of the absolute products behind volume6_
@@ -46,12 +47,16 @@ class MassSums {
   Eigen::Matrix3d second_ = Eigen::Matrix3d::Zero();
 };
 
-/// Of the triangles named in `selection`.
+/// Box of the triangles named in `selection`. Parallel.
+[[nodiscard]] Box box_of(const Welded& mesh, std::span<const TriangleId> selection);
+
+/// Of the triangles named in `selection`, whose box is `box`.
 /// Cost     O(n), about 20 ns per triangle; parallel, in pieces of fixed size: the same bits for
 ///          any number of threads.
 /// Accuracy A relative error of about 1e-13 in volume and area for compact bodies.
 /// Source   Closed forms for the moments of a tetrahedron.
-[[nodiscard]] MassSums mass_sums(const Welded& mesh, std::span<const TriangleId> selection);
+[[nodiscard]] MassSums mass_sums(const Welded& mesh, std::span<const TriangleId> selection,
+                                 const Box& box);
 
 /// Sign of the enclosed volume, exactly: the filter above, then rational arithmetic.
 /// The edges of the selection must be balanced.

@@ -1,0 +1,89 @@
+// Every entity counts under its cause only.
+
+#include <gtest/gtest.h>
+
+#include "aguja/inspect/inspect.h"
+#include "tests/support/random_mesh.h"
+
+namespace aguja {
+namespace {
+
+std::vector<FindingKind> kinds_in(const Mesh& mesh) {
+  std::vector<FindingKind> kinds;
+  for (const Finding& f : inspect(test::model_of(mesh)).findings) {
+    if (f.kind != FindingKind::unit_doubt) kinds.push_back(f.kind);
+  }
+  return kinds;
+}
+
+using Kinds = std::vector<FindingKind>;
+using enum FindingKind;
+
+Mesh big_sphere() { return test::sphere(12, 50); }
+
+TEST(Causes, ACopyExplainsTheEdgesItOverloads) {
+  Mesh mesh = big_sphere();
+  mesh.triangles.push_back(mesh.triangles[40]);
+  EXPECT_EQ(kinds_in(mesh), Kinds{duplicate_triangle});
+}
+
+TEST(Causes, ATurnedCopyExplainsTheEdgesItOverloads) {
+  Mesh mesh = big_sphere();
+  const Triangle t = mesh.triangles[40];
+  mesh.triangles.push_back({{t[1], t[0], t[2]}});
+  EXPECT_EQ(kinds_in(mesh), Kinds{back_to_back});
+}
+
+TEST(Causes, AWallWithoutThicknessIsOneFinding) {
+  // A closed body with a loose pair of triangles, back to back, on three points of its own.
+  Mesh mesh = test::joined(big_sphere(), test::mesh_of({{90, 0, 0}, {90, 30, 0}, {90, 0, 30}},
+                                                       {{0, 1, 2}, {0, 2, 1}}));
+  EXPECT_EQ(kinds_in(mesh), Kinds{back_to_back});
+}
+
+TEST(Causes, AStrayExplainsItsNakedEdges) {
+  Mesh mesh = test::joined(
+      big_sphere(), test::mesh_of({{60, 0, 0}, {60.5, 0, 0}, {60, 0.5, 0}}, {{0, 1, 2}}));
+  EXPECT_EQ(kinds_in(mesh), Kinds{stray_shell});
+}
+
+TEST(Causes, AFlapExplainsItsFreeBorder) {
+  Mesh mesh = big_sphere();
+  const Triangle t = mesh.triangles[40];
+  mesh.points.push_back(1.5 * mesh.point(t[0]));
+  mesh.triangles.push_back(
+      {{t[0], t[1], {static_cast<std::uint32_t>(mesh.points.size() - 1)}}});
+  EXPECT_EQ(kinds_in(mesh), Kinds{nonmanifold_edge});
+}
+
+TEST(Causes, OpeningsThatMeetInAPointExplainThePinch) {
+  Mesh mesh = test::cube({0, 0, 0}, 30);
+  // Two triangles that share nothing but corner 0 or 7.
+  mesh.triangles.erase(mesh.triangles.begin() + 4);
+  mesh.triangles.erase(mesh.triangles.begin());
+  const Inspection inspection = inspect(test::model_of(mesh));
+  for (const Finding& f : inspection.findings) EXPECT_EQ(f.kind, opening);
+  EXPECT_GE(inspection.findings.size(), 1u);
+}
+
+TEST(Causes, ALooseCapOfNoAreaExplainsItsOwnEdges) {
+  Mesh mesh = test::joined(big_sphere(),
+                           test::mesh_of({{60, 0, 0}, {62, 0, 0}, {70, 0, 0}}, {{0, 1, 2}}));
+  EXPECT_EQ(kinds_in(mesh), Kinds{zero_area});
+}
+
+TEST(Causes, AClosedShellInsideAnOpenOneWaits) {
+  Mesh open = test::sphere(12, 50);
+  open.triangles.pop_back();
+  const Inspection inspection =
+      inspect(test::model_of(test::joined(open, test::turned(test::sphere(6, 20)))));
+  ASSERT_EQ(inspection.findings.size(), 1u);
+  EXPECT_EQ(inspection.findings[0].kind, opening);
+  ASSERT_EQ(inspection.waiting.size(), 1u);
+  EXPECT_EQ(inspection.waiting[0].kind, inverted_shell);
+  EXPECT_EQ(inspection.waiting[0].waits_for, opening);
+  EXPECT_EQ(inspection.waiting[0].count, 2u);
+}
+
+}  // namespace
+}  // namespace aguja

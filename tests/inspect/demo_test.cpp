@@ -1,0 +1,88 @@
+// `inspect` finds exactly what was seeded in the demo models: that kind, that place, that size, once.
+
+#include <gtest/gtest.h>
+
+#include <filesystem>
+#include <set>
+
+#include "aguja/base/error.h"
+#include "aguja/formats/read.h"
+#include "aguja/inspect/inspect.h"
+#include "demo/write_demo.h"
+
+namespace aguja {
+namespace {
+
+class Demo : public testing::Test {
+ protected:
+  void SetUp() override {
+    folder_ = 
+        std::filesystem::path(testing::TempDir()) /
+        (std::string("aguja-demo-") +
+         testing::UnitTest::GetInstance()->current_test_info()->name());
+    std::filesystem::remove_all(folder_);
+    written_ = demo::write_demo(folder_, false);
+  }
+  void TearDown() override { std::filesystem::remove_all(folder_); }
+
+  std::filesystem::path folder_;
+  std::vector<demo::WrittenDemo> written_;
+};
+
+void expect_found(const Inspection& inspection, const demo::SeededDefect& seeded, double unit) {
+  std::size_t matches = 0;
+  for (const Finding& f : inspection.findings) {
+    // Binary STL rounds to float; places are means of a few points.
+    const double near = 1e-5 * unit;
+    const double away = (f.place - seeded.place).norm();
+    if (f.kind != seeded.kind || away > 0.02 * unit + 0.01 * seeded.size) continue;
+    ++matches;
+    EXPECT_EQ(f.count, seeded.count) << f.id;
+    EXPECT_NEAR(f.measure, seeded.size, near + 1e-5 * seeded.size) << f.id;
+    EXPECT_EQ(f.part, seeded.part) << f.id;
+  }
+  EXPECT_EQ(matches, 1u) << slug(seeded.kind) << " at " << seeded.place.transpose();
+}
+
+TEST_F(Demo, FindsExactlyWhatWasSeeded) {
+  std::size_t seeded = 0;
+  for (const demo::WrittenDemo& w : written_) {
+    SCOPED_TRACE(w.demo.name);
+    const Model model = read_model(w.model);
+    const Inspection inspection = inspect(model);
+    EXPECT_EQ(inspection.findings.size(), w.demo.defects.size());
+    const double unit = box_of(model).diagonal() / 100;
+    for (const demo::SeededDefect& d : w.demo.defects) expect_found(inspection, d, unit);
+    seeded += w.demo.defects.size();
+  }
+  EXPECT_GE(seeded, 15u);
+}
+
+TEST_F(Demo, EveryPartCheckThatCanFindSomethingIsSeededOnce) {
+  std::set<FindingKind> seeded;
+  for (const demo::WrittenDemo& w : written_) {
+    for (const demo::SeededDefect& d : w.demo.defects) seeded.insert(d.kind);
+  }
+  for (const KindInfo& k : all_kinds()) {
+    // A sheet or a flat closed shell is no part of a float; tests/inspect/inspect_test.cpp has them.
+    if (k.kind == FindingKind::sheet_border || k.kind == FindingKind::zero_volume) continue;
+    EXPECT_TRUE(seeded.contains(k.kind)) << k.slug;
+  }
+}
+
+TEST_F(Demo, WritesTheSameBytesTwice) {
+  const std::filesystem::path again = folder_ / "again";
+  const auto second = demo::write_demo(again, false);
+  for (std::size_t i = 0; i < written_.size(); ++i) {
+    EXPECT_EQ(InputFile(written_[i].model).digest(), InputFile(second[i].model).digest());
+    EXPECT_EQ(InputFile(written_[i].record).digest(), InputFile(second[i].record).digest());
+  }
+}
+
+TEST_F(Demo, OverwritesNothingUnlessAsked) {
+  EXPECT_THROW(static_cast<void>(demo::write_demo(folder_, false)), OutputError);
+  EXPECT_NO_THROW(static_cast<void>(demo::write_demo(folder_, true)));
+}
+
+}  // namespace
+}  // namespace aguja

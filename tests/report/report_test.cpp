@@ -1,0 +1,95 @@
+#include <algorithm>
+#include <cmath>
+
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include "aguja/report/table.h"
+#include "aguja/report/text.h"
+#include "demo/seeded.h"
+#include "tests/support/random_mesh.h"
+
+namespace aguja {
+namespace {
+
+const demo::DemoModel& demo_model(const std::string& name) {
+  static const std::vector<demo::DemoModel> models = demo::demo_models();
+  return *std::find_if(models.begin(), models.end(), [&](const auto& m) { return m.name == name; });
+}
+
+TEST(TextTable, AlignsCutsAndCountsCharactersNotBytes) {
+  TextTable table({{"kind", Align::left}, {"n", Align::right}, {"what", Align::left}});
+  table.add({"é", "7", "a rather long explanation of it"});
+  table.add({"crack", "1000", "short"});
+  EXPECT_EQ(table.text(30),
+            "  kind      n  what\n"
+            "  é         7  a rather long …\n"
+            "  crack  1000  short\n");
+  EXPECT_EQ(TextTable({{"a"}}).text(30), "");
+}
+
+TEST(Text, NumbersAndParagraphs) {
+  EXPECT_EQ(grouped(0), "0");
+  EXPECT_EQ(grouped(1234567), "1 234 567");
+  EXPECT_EQ(wrapped("one two three four", 12, 2), "  one two\n  three four\n");
+  EXPECT_EQ(brief(0.1 + 0.2), "0.3");
+  EXPECT_EQ(brief(-0.0), "0");
+  EXPECT_EQ(brief(Point(12.5, 1e-15, -3)), "(12.5, 0, -3)");
+}
+
+TEST(InspectText, GivesTheAnswerTheTableAndWhatToDo) {
+  const Model& model = demo_model("pod-missing-triangles").model;
+  const std::string text = inspect_text(model, inspect(model), "pod.stl");
+  EXPECT_NE(text.find("Not a solid yet: 2 errors."), std::string::npos) << text;
+  EXPECT_NE(text.find("■ error   opening       2        12"), std::string::npos) << text;
+  EXPECT_NE(text.find("opening: fill"), std::string::npos);
+  EXPECT_NE(text.find("inverted-shell cannot be told yet"), std::string::npos);
+}
+
+TEST(InspectJson, HasEveryDocumentedField) {
+  const Model& model = demo_model("pod-fin").model;
+  const auto json = inspect_json(model, inspect(model), 100, {});
+  EXPECT_EQ(json["schema"]["name"], "aguja.inspect");
+  EXPECT_EQ(json["counts"]["nonmanifold_edges"], 1);
+  ASSERT_EQ(json["findings"].size(), 1u);
+  for (const char* key : {"id", "kind", "severity", "part", "count", "place", "box", "measure",
+                          "limit", "unit", "triangles", "remedy", "waits_for"}) {
+    EXPECT_TRUE(json["findings"][0].contains(key)) << key;
+  }
+  EXPECT_EQ(json["findings"][0]["triangles"].size(), 3u);
+}
+
+TEST(InspectJson, CapsTheListButCountsAll) {
+  const Model& model = demo_model("pod-missing-triangles").model;
+  const auto json = inspect_json(model, inspect(model), 1, {});
+  EXPECT_EQ(json["findings"].size(), 1u);
+  EXPECT_EQ(json["findings_total"], 2);
+}
+
+TEST(CertifyJson, SaysUndecidedAndWhy) {
+  const Model& model = demo_model("garza").model;
+  const auto json = certify_json(model, certify(model), "sha256:0", Density{1000}, {}, {});
+  EXPECT_EQ(json["verdict"], "undecided");
+  EXPECT_EQ(json["solid"], false);
+  EXPECT_EQ(json["reasons"][0]["reason"], "crossings-not-examined");
+  EXPECT_NEAR(json["mass"].get<double>(), json["volume"].get<double>() * 1e-9 * 1000, 1e-12);
+  EXPECT_EQ(json["shells"][1]["inside_of"], 0);
+  EXPECT_EQ(json["shells"][1]["faces"], "inward");
+  EXPECT_TRUE(json["crossings"].is_null());
+}
+
+TEST(CertifyJson, AnOpenModelHasNoVolume) {
+  const Model& model = demo_model("pod-missing-triangles").model;
+  const auto json = certify_json(model, certify(model), "", {}, {}, {});
+  EXPECT_TRUE(json["volume"].is_null());
+  EXPECT_GT(json["area"].get<double>(), 0);
+}
+
+TEST(Expectation, IsMetWithinItsFraction) {
+  EXPECT_TRUE((Expectation{"volume", 100, 100.9, 0.01}.is_met()));
+  EXPECT_FALSE((Expectation{"volume", 100, 101.1, 0.01}.is_met()));
+  EXPECT_FALSE((Expectation{"volume", 100, std::nan(""), 0.01}.is_met()));
+}
+
+}  // namespace
+}  // namespace aguja

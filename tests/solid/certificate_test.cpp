@@ -1,0 +1,121 @@
+#include "aguja/solid/certificate.h"
+
+#include <algorithm>
+
+#include <gtest/gtest.h>
+
+#include "demo/seeded.h"
+#include "tests/support/random_mesh.h"
+
+namespace aguja {
+namespace {
+
+bool has(const Certificate& c, ReasonKind kind) {
+  return std::any_of(c.reasons.begin(), c.reasons.end(),
+                     [&](const Reason& r) { return r.kind == kind; });
+}
+
+Certificate certificate_of(const Mesh& mesh) { return certify(test::model_of(mesh)); }
+
+TEST(Certificate, TheBestVerdictIsUndecidedUntilCrossingsAreExamined) {
+  const Certificate c = certificate_of(test::cube());
+  EXPECT_EQ(c.verdict, Verdict::undecided);
+  ASSERT_EQ(c.reasons.size(), 1u);
+  EXPECT_EQ(c.reasons[0].kind, ReasonKind::crossings_not_examined);
+  EXPECT_TRUE(c.encloses);
+}
+
+TEST(Certificate, GivesGenusAndEulerCharacteristic) {
+  EXPECT_EQ(certificate_of(test::sphere(7)).shells[0].shell.genus, 0);
+  for (const demo::DemoModel& model : demo::demo_models()) {
+    if (model.name != "garza") continue;
+    const Certificate c = certify(model.model);
+    ASSERT_EQ(c.shells.size(), 4u);
+    EXPECT_EQ(c.shells[0].shell.genus, 8);  // eight bolt holes
+    EXPECT_EQ(c.shells[1].shell.genus, 0);
+    EXPECT_EQ(c.shells[2].shell.genus, 1);
+    EXPECT_EQ(c.shells[3].shell.euler, 2);
+    EXPECT_EQ(c.shells[1].inside_of, 0u);
+    EXPECT_FALSE(c.shells[2].inside_of.has_value());
+    EXPECT_NEAR(c.mass.volume, *model.volume, 1e-9 * *model.volume);
+  }
+}
+
+TEST(Certificate, RefutesEachFault) {
+  Mesh open = test::cube();
+  open.triangles.pop_back();
+  EXPECT_TRUE(has(certificate_of(open), ReasonKind::naked_edges));
+  EXPECT_FALSE(certificate_of(open).encloses);
+
+  Mesh conflict = test::cube();
+  std::swap(conflict.triangles[3][0], conflict.triangles[3][1]);
+  EXPECT_TRUE(has(certificate_of(conflict), ReasonKind::winding_conflicts));
+
+  EXPECT_TRUE(has(certificate_of(test::turned(test::cube())), ReasonKind::inverted_shell));
+  EXPECT_TRUE(has(certificate_of(test::joined(test::cube(), test::cube({1, 1, 1}))),
+                  ReasonKind::nonmanifold_vertices));
+  EXPECT_TRUE(has(certificate_of(test::joined(test::sphere(5, 2), test::sphere(5, 1))),
+                  ReasonKind::nesting));
+  EXPECT_TRUE(has(certificate_of(test::mesh_of({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}},
+                                               {{0, 1, 2}, {0, 2, 1}})),
+                  ReasonKind::zero_volume));
+  EXPECT_TRUE(has(certificate_of(Mesh{}), ReasonKind::no_triangles));
+  EXPECT_TRUE(has(certify(Model{}), ReasonKind::no_triangles));
+  for (const Mesh& mesh : {open, conflict}) {
+    EXPECT_EQ(certificate_of(mesh).verdict, Verdict::not_solid);
+  }
+}
+
+TEST(Certificate, TwoCubesOnACommonEdgeAreNotManifold) {
+  const Certificate c = certificate_of(test::joined(test::cube(), test::cube({1, 1, 0})));
+  EXPECT_TRUE(has(c, ReasonKind::nonmanifold_edges));
+  EXPECT_FALSE(c.shells[0].shell.manifold);
+  EXPECT_FALSE(c.shells[0].shell.genus.has_value());
+}
+
+TEST(Certificate, ACavityIsRightOnlyIfItFacesInward) {
+  const Mesh hollow = test::joined(test::sphere(6, 2), test::turned(test::sphere(6, 1)));
+  const Certificate c = certificate_of(hollow);
+  EXPECT_EQ(c.verdict, Verdict::undecided);
+  EXPECT_EQ(c.shells[1].inside_of, 0u);
+  // A body inside the cavity faces outward again.
+  const Certificate deeper = certificate_of(test::joined(hollow, test::sphere(6, 0.5)));
+  EXPECT_EQ(deeper.verdict, Verdict::undecided);
+  EXPECT_EQ(deeper.shells[2].inside_of, 1u);
+  EXPECT_EQ(deeper.shells[2].shell.depth, 2u);
+}
+
+TEST(Certificate, NestingWaitsForAnOpenShellAround) {
+  Mesh open = test::sphere(6, 2);
+  open.triangles.pop_back();
+  const Certificate c = certificate_of(test::joined(open, test::turned(test::sphere(6, 1))));
+  EXPECT_FALSE(has(c, ReasonKind::inverted_shell));
+  EXPECT_EQ(c.shells[1].shell.waits_for_shell, 0u);
+}
+
+TEST(Certificate, JudgesPartsByThemselves) {
+  Model model = test::model_of(test::sphere(5, 2), "outer");
+  model.parts.push_back({"inner", test::sphere(5, 1), {}, {}});
+  EXPECT_EQ(certify(model).verdict, Verdict::undecided);
+  EXPECT_FALSE(certify(model).shells[1].inside_of.has_value());
+  EXPECT_EQ(certify(as_one(model)).verdict, Verdict::not_solid);
+}
+
+TEST(Certificate, AgreesWithTheCountsOnDamagedMeshes) {
+  std::size_t fine = 0;
+  for (std::uint64_t seed = 1; seed <= 400; ++seed) {
+    const Certificate c = certificate_of(test::damaged_mesh(seed));
+    const Counts& n = c.counts;
+    const bool damaged = n.naked_edges + n.nonmanifold_edges + n.nonmanifold_vertices +
+                             n.winding_conflicts + n.zero_area + n.duplicates >
+                         0;
+    if (damaged) {
+      ASSERT_EQ(c.verdict, Verdict::not_solid) << "seed " << seed;
+    }
+    fine += c.verdict == Verdict::undecided;
+  }
+  EXPECT_GE(fine, 20u);
+}
+
+}  // namespace
+}  // namespace aguja
