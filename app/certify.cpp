@@ -22,8 +22,8 @@ struct CertifyCommand : Session {
                                         std::optional<Density> material, double allowed) const {
     std::vector<Expectation> list;
     // What encloses nothing meets no expectation.
-    const double volume = certificate.encloses ? certificate.mass.volume
-                                               : std::numeric_limits<double>::quiet_NaN();
+    const double volume =
+        certificate.encloses ? certificate.mass.volume : std::numeric_limits<double>::quiet_NaN();
     if (!expected_volume.empty()) {
       list.push_back({"volume", parse_volume(expected_volume, unit), volume, allowed});
     }
@@ -71,12 +71,12 @@ void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_option("--within", session->within, "how far off an expectation may be")
       ->capture_default_str();
   session->add_common(command);
-  command.footer("Exit status 1 unless the verdict is solid and every expectation is met.\n"
-                 "Crossings are not examined yet: the best verdict is undecided.\n"
-                 "Example: aguja certify pod.stl --density 1.05g/cm3 --expect-mass 0.3kg");
-  commands.emplace_back(&command, [session] {
-    return session->run([&] { return session->certify_model(); });
-  });
+  command.footer(
+      "Exit status 1 unless the verdict is solid and every expectation is met.\n"
+      "Crossings are not examined yet: the best verdict is undecided.\n"
+      "Example: aguja certify pod.stl --density 1.05g/cm3 --expect-mass 0.3kg");
+  commands.emplace_back(
+      &command, [session] { return session->run([&] { return session->certify_model(); }); });
 }
 
 }  // namespace aguja::app

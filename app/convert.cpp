@@ -180,10 +180,9 @@ struct ConvertCommand : Session {
         "write", [&] { return write_model(output, model, target, {text}, overwrite); });
     print([&] { return object(model, target, report); },
           [&] {
-            std::string lines =
-                fmt::format("{}: {} triangles in {} part{}, coordinates in {}\n", output,
-                            triangle_count(model), model.parts.size(),
-                            model.parts.size() == 1 ? "" : "s", symbol(model.unit));
+            std::string lines = fmt::format("{}: {} triangles in {} part{}, coordinates in {}\n",
+                                            output, triangle_count(model), model.parts.size(),
+                                            model.parts.size() == 1 ? "" : "s", symbol(model.unit));
             for (const std::string& note : model.notes) lines += "  read: " + note + "\n";
             for (const std::string& note : report.notes) lines += "  written: " + note + "\n";
             return lines + "  digest  " + report.digest + "\n";
@@ -227,7 +226,8 @@ void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
       ->allow_extra_args(false);
   command.add_option("--rename", session->renames, "OLD=NEW, a part's name; may be repeated")
       ->allow_extra_args(false);
-  command.add_option("--to-unit", session->to_unit, "express the same sizes in um, mm, cm, m, in, ft");
+  command.add_option("--to-unit", session->to_unit,
+                     "express the same sizes in um, mm, cm, m, in, ft");
   const auto step = [&](const std::string& name, const std::string& help) {
     command
         .add_option_function<std::vector<std::string>>(
@@ -244,12 +244,12 @@ void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   step("--mirror", "AXIS: the sign of this coordinate changes");
   step("--scale", "FACTOR or X,Y,Z about the origin");
   session->add_common(command);
-  command.footer("--move, --turn, --mirror and --scale are done in the order given, before\n"
-                 "--to-unit. Where the map mirrors, triangles are turned so that outward stays\n"
-                 "outward.\nExample: aguja convert pod.stl -o pod-in.obj --to-unit in");
-  commands.emplace_back(&command, [session] {
-    return session->run([&] { return session->convert_model(); });
-  });
+  command.footer(
+      "--move, --turn, --mirror and --scale are done in the order given, before\n"
+      "--to-unit. Where the map mirrors, triangles are turned so that outward stays\n"
+      "outward.\nExample: aguja convert pod.stl -o pod-in.obj --to-unit in");
+  commands.emplace_back(
+      &command, [session] { return session->run([&] { return session->convert_model(); }); });
 }
 
 }  // namespace aguja::app

@@ -15,8 +15,7 @@ struct DemoCommand : Session {
   bool overwrite = false;
 
   int write_all() {
-    const auto written =
-        times().time("write", [&] { return demo::write_demo(folder, overwrite); });
+    const auto written = times().time("write", [&] { return demo::write_demo(folder, overwrite); });
     print(
         [&] {
           nlohmann::ordered_json object;
@@ -40,8 +39,8 @@ struct DemoCommand : Session {
             table.add({w.model.filename().string(), grouped(triangle_count(w.demo.model)),
                        std::to_string(w.demo.defects.size()), w.demo.what});
           }
-          return "Demo models in " + folder + ", each with a record (.json) of what was seeded\n\n" +
-                 table.text(width());
+          return "Demo models in " + folder +
+                 ", each with a record (.json) of what was seeded\n\n" + table.text(width());
         });
     return kAllWell;
   }
@@ -57,9 +56,8 @@ void add_demo(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
   command.add_flag("--overwrite", session->overwrite, "replace files of an earlier run");
   session->add_common(command);
   command.footer("Example: aguja demo out && aguja inspect out/pod-missing-triangles.stl");
-  commands.emplace_back(&command, [session] {
-    return session->run([&] { return session->write_all(); });
-  });
+  commands.emplace_back(&command,
+                        [session] { return session->run([&] { return session->write_all(); }); });
 }
 
 }  // namespace aguja::app

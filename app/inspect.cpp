@@ -35,11 +35,11 @@ void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_option("--most", session->most_findings, "list at most so many findings in JSON")
       ->capture_default_str();
   session->add_common(command);
-  command.footer("Exit status 1 if there is an error among the findings.\n"
-                 "Example: aguja inspect pod.stl --each");
-  commands.emplace_back(&command, [session] {
-    return session->run([&] { return session->inspect_model(); });
-  });
+  command.footer(
+      "Exit status 1 if there is an error among the findings.\n"
+      "Example: aguja inspect pod.stl --each");
+  commands.emplace_back(
+      &command, [session] { return session->run([&] { return session->inspect_model(); }); });
 }
 
 }  // namespace aguja::app

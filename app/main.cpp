@@ -16,9 +16,10 @@ int main(int argc, char** argv) {
   CLI::App app("aguja: is it a solid that a volume mesher will accept?\n", "aguja");
   app.set_version_flag("--version", "aguja 0.1.0");
   app.require_subcommand(1);
-  app.footer("aguja COMMAND --help tells about one command.\n"
-             "Exit status: 0 all is well; 1 errors in the geometry, undecided, or an expectation\n"
-             "missed; 2 wrong use; 3 input unreadable; 4 failure; 130 interrupted.");
+  app.footer(
+      "aguja COMMAND --help tells about one command.\n"
+      "Exit status: 0 all is well; 1 errors in the geometry, undecided, or an expectation\n"
+      "missed; 2 wrong use; 3 input unreadable; 4 failure; 130 interrupted.");
 
   std::vector<std::pair<CLI::App*, Command>> commands;
   add_inspect(app, commands);

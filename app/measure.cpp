@@ -17,9 +17,7 @@ struct MeasureCommand : Session {
     const Model model = read();
     const auto parts = measure_parts(model, &times(), progress());
     print([&] { return measure_json(model, parts, material, facts()); },
-          [&] {
-            return measure_text(model, parts, file_label(), material, {.width = width()});
-          });
+          [&] { return measure_text(model, parts, file_label(), material, {.width = width()}); });
     return kAllWell;
   }
 };
@@ -34,9 +32,8 @@ void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_option("--density", session->density, "such as 7850kg/m3 or 2.7g/cm3");
   session->add_common(command);
   command.footer("Example: aguja measure pod.stl --density 1.05g/cm3");
-  commands.emplace_back(&command, [session] {
-    return session->run([&] { return session->measure_model(); });
-  });
+  commands.emplace_back(
+      &command, [session] { return session->run([&] { return session->measure_model(); }); });
 }
 
 }  // namespace aguja::app

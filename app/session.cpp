@@ -12,10 +12,10 @@
 #include <iostream>
 
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <oneapi/tbb/global_control.h>
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
+#include <nlohmann/json.hpp>
 
 #include "aguja/mesh/transform.h"
 
@@ -197,8 +197,7 @@ int Session::run(const std::function<int()>& work) {
   namespace tbb = oneapi::tbb;
   std::optional<tbb::global_control> limit;
   if (threads_ > 0) {
-    limit.emplace(tbb::global_control::max_allowed_parallelism,
-                  static_cast<std::size_t>(threads_));
+    limit.emplace(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads_));
   }
   try {
     const int status = work();

@@ -17,8 +17,8 @@ void copy_floor(std::string_view bytes, Array<char>& to);
 void radix_sort_floor(std::vector<std::uint64_t>& keys, std::vector<std::uint64_t>& scratch);
 /// `tbb::parallel_sort`.
 void parallel_sort_floor(std::vector<std::uint64_t>& keys);
-/// Sum of all numbers in a text of numbers and words, by `std::from_chars`; parallel in pieces cut at
-/// line ends, as our readers are.
+/// Sum of all numbers in a text of numbers and words, by `std::from_chars`; parallel in pieces cut
+/// at line ends, as our readers are.
 [[nodiscard]] double from_chars_floor(std::string_view text);
 
 }  // namespace aguja::bench

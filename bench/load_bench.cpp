@@ -65,8 +65,8 @@ int main(int argc, char** argv) {
              rounds);
   fmt::print("| job | ns/triangle | x F1 | x radix sort |\n|---|---|---|---|\n");
   for (std::size_t j = 0; j < jobs.size(); ++j) {
-    fmt::print("| {} | {:.1f} | {:.2f} | {:.2f} |\n", jobs[j].name, 1e9 * t[j] / static_cast<double>(n),
-               t[j] / t[0], t[j] / t[2]);
+    fmt::print("| {} | {:.1f} | {:.2f} | {:.2f} |\n", jobs[j].name,
+               1e9 * t[j] / static_cast<double>(n), t[j] / t[0], t[j] / t[2]);
   }
   if (n > 3000000) return 0;
 
@@ -75,9 +75,10 @@ int main(int argc, char** argv) {
     const std::string text = text_of(torus, format);
     check(text, n);
     double sum = 0;
-    const std::vector<Job> pair = {
-        {"from_chars", {}, [&] { sum += from_chars_floor(text); }},
-        {"read", {}, [&] { static_cast<void>(read_model(Source{"bench", text})); }}};
+    const std::vector<Job> pair = {{"from_chars", {}, [&] { sum += from_chars_floor(text); }},
+                                   {"read", {}, [&] {
+                                      static_cast<void>(read_model(Source{"bench", text}));
+                                    }}};
     const std::vector<double> s = interleaved_medians(pair, rounds);
     fmt::print("| {} | {:.0f} | {:.2f} |\n", slug(format), 1e9 * s[1] / static_cast<double>(n),
                s[1] / s[0]);

@@ -44,7 +44,8 @@ void Orient3dAxisAlignedZeros(benchmark::State& state) {
   over_points(state, true, [](const auto&... p) { return aguja::orient3d(p...); });
 }
 void Orient3dRational(benchmark::State& state) {
-  over_points(state, false, [](const auto&... p) { return aguja::detail::orient3d_rational(p...); });
+  over_points(state, false,
+              [](const auto&... p) { return aguja::detail::orient3d_rational(p...); });
 }
 BENCHMARK(PlainDeterminant);
 BENCHMARK(Orient3dRandom);

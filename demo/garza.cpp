@@ -35,7 +35,8 @@ class Soup {
     part.mesh.patch_of = std::move(patch_of_);
     Array<VertexId> ids(corners_.size());
     PointIndexer indexer(corners_.size() / 4);
-    indexer.add(corners_.size(), [&](std::size_t i) { return corners_[i]; }, ids.data());
+    indexer.add(
+        corners_.size(), [&](std::size_t i) { return corners_[i]; }, ids.data());
     part.mesh.points = indexer.finish(ids);
     for (std::size_t i = 0; i < ids.size(); ++i) part.mesh.triangles[i / 3][i % 3] = ids[i];
     return part;
@@ -102,9 +103,8 @@ std::vector<ProfilePoint> line(ProfilePoint from, ProfilePoint to, int steps) {
   std::vector<ProfilePoint> run;
   for (int k = 0; k <= steps; ++k) {
     const double t = static_cast<double>(k) / steps;
-    run.push_back(k == steps ? to
-                             : ProfilePoint{from.r + t * (to.r - from.r),
-                                            from.z + t * (to.z - from.z)});
+    run.push_back(
+        k == steps ? to : ProfilePoint{from.r + t * (to.r - from.r), from.z + t * (to.z - from.z)});
   }
   return run;
 }
@@ -114,16 +114,17 @@ std::vector<ProfilePoint> dome(double radius, double z, double height, int steps
   std::vector<ProfilePoint> run;
   for (int k = 0; k <= steps; ++k) {
     const double angle = kPi / 2 * k / steps;
-    run.push_back(k == 0       ? ProfilePoint{0, z}
-                  : k == steps ? ProfilePoint{radius, z + height}
-                               : ProfilePoint{radius * std::sin(angle),
-                                              z + height * (1 - std::cos(angle))});
+    run.push_back(k == 0 ? ProfilePoint{0, z}
+                  : k == steps
+                      ? ProfilePoint{radius, z + height}
+                      : ProfilePoint{radius * std::sin(angle), z + height * (1 - std::cos(angle))});
   }
   return run;
 }
 
 // Holes in a flat ring around the axis: `count` sectors with one hole each, whose corners lie on
-// the rays from the hole's centre to the corners of the sector, so that radial strips fill the rest.
+// the rays from the hole's centre to the corners of the sector, so that radial strips fill the
+// rest.
 class HoledRing {
  public:
   HoledRing(const Circle& circle, double inner, double outer, int count, double hole_circle,
@@ -286,8 +287,7 @@ KnownPart make_ballast_ring() {
   const Circle circle(64);
   Soup soup;
   soup.patch("ballast-ring");
-  const double volume = revolve(
-      soup, circle, {{41, 60}, {50, 60}, {50, 72}, {41, 72}, {41, 60}});
+  const double volume = revolve(soup, circle, {{41, 60}, {50, 60}, {50, 72}, {41, 72}, {41, 60}});
   return {soup.part("ballast-ring"), volume, 1};
 }
 

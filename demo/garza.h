@@ -12,7 +12,7 @@ namespace aguja::demo {
 /// A part with what is known about it. Lengths in millimetres.
 struct KnownPart {
   Part part;
-  double volume;      ///< of the facetted part, closed form
+  double volume;  ///< of the facetted part, closed form
   std::size_t shells;
 };
 
@@ -24,7 +24,7 @@ struct PodShape {
   double flange_radius = 52, flange_thickness = 8;
   double neck_radius = 30, neck_height = 12;
   double wall = 4;
-  double bolt_circle = 46, bolt_radius = 2.5;  ///< eight through-holes in the flange
+  double bolt_circle = 46, bolt_radius = 2.5;                ///< eight through-holes in the flange
   double port_circle = 17, port_radius = 5, port_depth = 8;  ///< four wells in the cap
 };
 [[nodiscard]] KnownPart make_pod(const PodShape& shape = {});

@@ -254,17 +254,16 @@ DemoModel fin() {
   const Triangle t = pod.mesh.triangles[pod.edit.nearest_triangle(kOnHull)];
   const Point p = pod.mesh.point(t[0]), q = pod.mesh.point(t[1]);
   const Point outward(1.1, 1.1, 1);
-  const VertexId tip =
-      pod.edit.add_point((0.5 * (p + q)).cwiseProduct(outward));
+  const VertexId tip = pod.edit.add_point((0.5 * (p + q)).cwiseProduct(outward));
   pod.edit.add_triangle(t[0], t[1], tip);
   pod.seed(FindingKind::nonmanifold_edge, 0.5 * (p + q), distance(p, q), 1);
   return std::move(pod.demo);
 }
 
 DemoModel turned_shell(bool cavity) {
-  SeededPod pod(cavity ? "pod-cavity-turned" : "pod-inside-out",
-                cavity ? "the cavity faces outward, as if it were a body"
-                       : "the outer shell faces inward");
+  SeededPod pod(
+      cavity ? "pod-cavity-turned" : "pod-inside-out",
+      cavity ? "the cavity faces outward, as if it were a body" : "the outer shell faces inward");
   const Part clean = make_pod().part;
   const auto cavity_patch = static_cast<std::uint32_t>(
       std::find(clean.patch_names.begin(), clean.patch_names.end(), "cavity") -

@@ -39,8 +39,7 @@ std::vector<WrittenDemo> write_demo(const std::filesystem::path& folder, bool ov
 
   std::vector<WrittenDemo> written;
   for (DemoModel& demo : demo_models()) {
-    const std::filesystem::path file =
-        folder / (demo.name + "." + std::string(slug(demo.format)));
+    const std::filesystem::path file = folder / (demo.name + "." + std::string(slug(demo.format)));
     const std::filesystem::path record = folder / (demo.name + ".json");
     if (!overwrite && (std::filesystem::exists(file) || std::filesystem::exists(record))) {
       throw OutputError(file.string() + " or its record exists already; --overwrite replaces them");

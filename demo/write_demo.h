@@ -14,7 +14,8 @@ struct WrittenDemo {
 };
 
 /// Writes NAME.stl or NAME.obj, and NAME.json, for every demo model into `folder`, which is made if
-/// it is missing. Errors: OutputError (a file exists and `overwrite` is false, or cannot be written).
+/// it is missing. Errors: OutputError (a file exists and `overwrite` is false, or cannot be
+/// written).
 [[nodiscard]] std::vector<WrittenDemo> write_demo(const std::filesystem::path& folder,
                                                   bool overwrite);
 

@@ -20,7 +20,7 @@ std::string one_line(const InputError::Details& details) {
 
 std::string_view slug(InputProblem problem) {
   constexpr std::array<std::string_view, 10> kSlugs = {
-      "not-readable", "empty",     "unknown-format", "unsupported", "truncated",
+      "not-readable", "empty",      "unknown-format", "unsupported", "truncated",
       "wrong-count",  "bad-number", "bad-index",      "syntax",      "too-large"};
   return kSlugs.at(static_cast<std::size_t>(problem));
 }

@@ -58,8 +58,8 @@ Quantity split(std::string_view text, std::string_view what) {
 
 [[noreturn]] void unknown_unit(std::string_view what, std::string_view unit,
                                std::string_view known) {
-  throw ArgumentError(std::string(what) + ": unknown unit '" + std::string(unit) +
-                      "'; known are " + std::string(known));
+  throw ArgumentError(std::string(what) + ": unknown unit '" + std::string(unit) + "'; known are " +
+                      std::string(known));
 }
 
 template <std::size_t N>
@@ -86,9 +86,9 @@ std::optional<double> cubic_metres(std::string_view unit) {
 }  // namespace
 
 std::span<const LengthUnit> all_length_units() {
-  static constexpr std::array<LengthUnit, 6> kAll = {
-      LengthUnit::micrometre, LengthUnit::millimetre, LengthUnit::centimetre,
-      LengthUnit::metre,      LengthUnit::inch,       LengthUnit::foot};
+  static constexpr std::array<LengthUnit, 6> kAll = {LengthUnit::micrometre, LengthUnit::millimetre,
+                                                     LengthUnit::centimetre, LengthUnit::metre,
+                                                     LengthUnit::inch,       LengthUnit::foot};
   return kAll;
 }
 

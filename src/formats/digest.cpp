@@ -12,8 +12,7 @@ struct Digest::Impl {
 };
 
 Digest::Digest() : impl_(std::make_unique<Impl>()) {
-  if (impl_->context == nullptr ||
-      EVP_DigestInit_ex(impl_->context, EVP_sha256(), nullptr) != 1) {
+  if (impl_->context == nullptr || EVP_DigestInit_ex(impl_->context, EVP_sha256(), nullptr) != 1) {
     throw InternalError("digest: SHA-256 is not available");
   }
 }

@@ -37,8 +37,8 @@ bool is_off_keyword(std::string_view word) {
 
 // Comments aside, does every one of the first lines begin with a word that OBJ files know?
 bool looks_like_obj(std::string_view bytes) {
-  constexpr std::array<std::string_view, 8> kTelling = {"v", "vn", "vt", "f",
-                                                        "o", "g", "mtllib", "usemtl"};
+  constexpr std::array<std::string_view, 8> kTelling = {"v", "vn", "vt",     "f",
+                                                        "o", "g",  "mtllib", "usemtl"};
   constexpr std::array<std::string_view, 9> kOthers = {"vp",     "l",      "p",   "s",  "usemap",
                                                        "maplib", "cstype", "deg", "lod"};
   const auto is_one_of = [](std::string_view word, const auto& words) {

@@ -122,10 +122,18 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
   }
   Model model;
   switch (*format) {
-    case Format::stl: model = read_stl(source, options, progress); break;
-    case Format::obj: model = read_obj(source, options, progress); break;
-    case Format::ply: model = read_ply(source, options, progress); break;
-    case Format::off: model = read_off(source, options, progress); break;
+    case Format::stl:
+      model = read_stl(source, options, progress);
+      break;
+    case Format::obj:
+      model = read_obj(source, options, progress);
+      break;
+    case Format::ply:
+      model = read_ply(source, options, progress);
+      break;
+    case Format::off:
+      model = read_off(source, options, progress);
+      break;
   }
   if (options.unit) {
     model.unit = *options.unit;

@@ -24,7 +24,8 @@ std::string join_lines(std::string_view text) {
     if (end < joined.size() && joined[end] == '\r') ++end;
     if (end == joined.size() || joined[end] != '\n') continue;
     const std::size_t line = joined.find_last_of("\r\n", at);
-    const std::size_t first = joined.find_first_not_of(" \t", line == std::string::npos ? 0 : line + 1);
+    const std::size_t first =
+        joined.find_first_not_of(" \t", line == std::string::npos ? 0 : line + 1);
     if (joined[first] == '#') continue;
     std::fill(joined.begin() + at, joined.begin() + end, ' ');
     joined[end] = '\v';
@@ -151,10 +152,11 @@ class PieceParser {
     constexpr std::array<std::string_view, 5> kHarmless = {"s", "usemtl", "mtllib", "vt", "vn"};
     if (std::find(kHarmless.begin(), kHarmless.end(), word) != kHarmless.end()) return;
     constexpr std::array<std::string_view, 33> kKnown = {
-        "vp",    "p",      "mg",    "bevel", "c_interp", "d_interp", "lod",  "usemap", "maplib",
-        "cstype", "deg",   "bmat",  "step",  "curv",     "curv2",    "surf", "parm",   "trim",
-        "hole",  "scrv",   "sp",    "end",   "con",      "bsp",      "bzp",  "cdc",    "cdp",
-        "res",   "shadow_obj", "trace_obj", "ctech", "stech", "call"};
+        "vp",         "p",         "mg",     "bevel", "c_interp", "d_interp", "lod",
+        "usemap",     "maplib",    "cstype", "deg",   "bmat",     "step",     "curv",
+        "curv2",      "surf",      "parm",   "trim",  "hole",     "scrv",     "sp",
+        "end",        "con",       "bsp",    "bzp",   "cdc",      "cdp",      "res",
+        "shadow_obj", "trace_obj", "ctech",  "stech", "call"};
     if (std::find(kKnown.begin(), kKnown.end(), word) == kKnown.end()) {
       detail::fail_at(cursor_.source(), word.data(), InputProblem::syntax,
                       "expected a statement such as 'v' or 'f', found " + detail::quoted(word),
@@ -260,7 +262,8 @@ Model read_obj(const Source& file, const ReadOptions& /*options*/, Progress* pro
     model.notes.push_back(what + " are not kept (" + std::to_string(count) + ")");
   }
   if (!polygons.empty()) {
-    model.notes.push_back(std::to_string(polygons.size()) + " polygons were divided into triangles");
+    model.notes.push_back(std::to_string(polygons.size()) +
+                          " polygons were divided into triangles");
   }
   if (defeated > 0) {
     model.notes.push_back(std::to_string(defeated) + " of them cross themselves");

@@ -42,10 +42,10 @@ Header read_header(TextCursor& cursor) {
   if (!keyword.ends_with("OFF")) before.fail_expected("'OFF'");
   const std::string_view prefix = keyword.substr(0, keyword.size() - 3);
   if (prefix.find_first_of("4n") != std::string_view::npos) {
-    before.fail(InputProblem::unsupported,
-                "points with other than three coordinates (" + std::string(keyword) +
-                    ") are not read",
-                "three coordinates", std::string(keyword));
+    before.fail(
+        InputProblem::unsupported,
+        "points with other than three coordinates (" + std::string(keyword) + ") are not read",
+        "three coordinates", std::string(keyword));
   }
   skip_to_word(cursor);
   TextCursor ahead = cursor;
@@ -68,8 +68,8 @@ void check_counts(const Source& source, const TextCursor& header, const Header& 
                 "at most " + std::to_string(kMostPoints), std::to_string(declared.points));
   }
   if (declared.points <= rows && declared.faces <= rows - declared.points) return;
-  const std::string expected = std::to_string(declared.points) + " points and " +
-                               std::to_string(declared.faces) + " faces";
+  const std::string expected =
+      std::to_string(declared.points) + " points and " + std::to_string(declared.faces) + " faces";
   detail::fail_at(source, source.bytes.data() + source.bytes.size(), InputProblem::truncated,
                   expected + " are declared, but only " + std::to_string(rows) + " rows follow",
                   expected, std::to_string(rows) + " rows");
@@ -140,7 +140,8 @@ Model read_off(const Source& source, const ReadOptions& /*options*/, Progress* p
     piece = {};
   }
   Model model = detail::model_of(source, std::move(points), std::move(faces));
-  if (extra) model.notes.emplace_back("normals, colours or other values beside the points are not kept");
+  if (extra)
+    model.notes.emplace_back("normals, colours or other values beside the points are not kept");
   if (rows.rows > declared.points + declared.faces) {
     model.notes.push_back(std::to_string(rows.rows - declared.points - declared.faces) +
                           " rows after the last face are not read");

@@ -211,14 +211,22 @@ class BinaryCursor {
   }
   [[nodiscard]] double number(Type type, std::size_t offset = 0) const {
     switch (type) {
-      case Type::int8: return load<std::int8_t>(offset);
-      case Type::uint8: return load<std::uint8_t>(offset);
-      case Type::int16: return load<std::int16_t>(offset);
-      case Type::uint16: return load<std::uint16_t>(offset);
-      case Type::int32: return load<std::int32_t>(offset);
-      case Type::uint32: return load<std::uint32_t>(offset);
-      case Type::float32: return load<float>(offset);
-      case Type::float64: return load<double>(offset);
+      case Type::int8:
+        return load<std::int8_t>(offset);
+      case Type::uint8:
+        return load<std::uint8_t>(offset);
+      case Type::int16:
+        return load<std::int16_t>(offset);
+      case Type::uint16:
+        return load<std::uint16_t>(offset);
+      case Type::int32:
+        return load<std::int32_t>(offset);
+      case Type::uint32:
+        return load<std::uint32_t>(offset);
+      case Type::float32:
+        return load<float>(offset);
+      case Type::float64:
+        return load<double>(offset);
     }
     return 0;
   }
@@ -256,8 +264,10 @@ class BodyReader {
     }
     if (points_declared_ > kMostPoints) {
       detail::fail_at_byte(source, 0, InputProblem::wrong_count,
-                           std::to_string(points_declared_) + " points are declared, more than a "
-                           "mesh holds", "at most " + std::to_string(kMostPoints),
+                           std::to_string(points_declared_) +
+                               " points are declared, more than a "
+                               "mesh holds",
+                           "at most " + std::to_string(kMostPoints),
                            std::to_string(points_declared_));
     }
   }
@@ -277,8 +287,8 @@ class BodyReader {
   // ---- binary
 
   void read_binary() {
-    const bool swap = (header_.encoding == Encoding::big_endian) ==
-                      (std::endian::native == std::endian::little);
+    const bool swap =
+        (header_.encoding == Encoding::big_endian) == (std::endian::native == std::endian::little);
     BinaryCursor cursor(source_, header_.bytes, swap);
     for (const Element& e : header_.elements) {
       if (e.name == "vertex") {
@@ -327,10 +337,10 @@ class BodyReader {
 
   [[noreturn]] void fail_at_odd_number(std::size_t byte, std::size_t vertex, double x) const {
     const std::string found = std::isnan(x) ? "NaN" : "an infinite number";
-    detail::fail_at_byte(source_, byte, InputProblem::bad_number,
-                         "vertex " + std::to_string(vertex) +
-                             ": expected a finite coordinate, found " + found,
-                         "a finite coordinate", found);
+    detail::fail_at_byte(
+        source_, byte, InputProblem::bad_number,
+        "vertex " + std::to_string(vertex) + ": expected a finite coordinate, found " + found,
+        "a finite coordinate", found);
   }
 
   // Faces, strips, edges, and elements that are only passed over: rows of any length.
@@ -377,20 +387,18 @@ class BodyReader {
     std::size_t declared = 0;
     for (const Element& e : header_.elements) {
       if (e.count > rows.rows - std::min(declared, rows.rows)) {
-        detail::fail_at(source_, source_.bytes.data() + source_.bytes.size(),
-                        InputProblem::truncated,
-                        std::to_string(e.count) + " rows of '" + e.name +
-                            "' are declared, but only " + std::to_string(rows.rows) +
-                            " rows follow the header in all",
-                        std::to_string(e.count) + " rows", std::to_string(rows.rows) + " rows");
+        detail::fail_at(
+            source_, source_.bytes.data() + source_.bytes.size(), InputProblem::truncated,
+            std::to_string(e.count) + " rows of '" + e.name + "' are declared, but only " +
+                std::to_string(rows.rows) + " rows follow the header in all",
+            std::to_string(e.count) + " rows", std::to_string(rows.rows) + " rows");
       }
       declared += e.count;
     }
     points_.resize(points_declared_);
     std::vector<detail::FaceList> faces(rows.pieces.size());
-    detail::parse_pieces(rows.pieces.size(), [&](std::size_t i) {
-      text_piece(rows.pieces[i], faces[i]);
-    });
+    detail::parse_pieces(rows.pieces.size(),
+                         [&](std::size_t i) { text_piece(rows.pieces[i], faces[i]); });
     for (detail::FaceList& f : faces) {
       faces_.append(f);
       f = {};
@@ -415,8 +423,7 @@ class BodyReader {
     };
     if (!header_.elements.empty()) enter();
     detail::for_each_row(source_, piece, false, [&](TextCursor& row, std::size_t number) {
-      while (which < header_.elements.size() &&
-             number >= begins + header_.elements[which].count) {
+      while (which < header_.elements.size() && number >= begins + header_.elements[which].count) {
         begins += header_.elements[which].count;
         if (header_.elements[which].name == "vertex") point += header_.elements[which].count;
         if (++which < header_.elements.size()) enter();

@@ -28,8 +28,8 @@ VertexId* corners_of(Array<Triangle>& triangles, std::size_t first) {
 static_assert(sizeof(Triangle) == 3 * sizeof(VertexId));
 
 void finish(Part& part, PointIndexer& indexer) {
-  part.mesh.points = indexer.finish({corners_of(part.mesh.triangles, 0),
-                                     part.mesh.triangles.size() * 3});
+  part.mesh.points =
+      indexer.finish({corners_of(part.mesh.triangles, 0), part.mesh.triangles.size() * 3});
   part.mesh.points_are_distinct = !indexer.has_negative_zero();
 }
 
@@ -79,8 +79,8 @@ void check_binary_size(const Source& source) {
       const bool is_nan = std::isnan(p.x) || std::isnan(p.y) || std::isnan(p.z);
       const std::string found = is_nan ? "NaN" : "an infinite number";
       detail::fail_at_byte(source, at, InputProblem::bad_number,
-                           "corner " + std::to_string(c + 1) + " of triangle " +
-                               std::to_string(t) + ": expected finite coordinates, found " + found,
+                           "corner " + std::to_string(c + 1) + " of triangle " + std::to_string(t) +
+                               ": expected finite coordinates, found " + found,
                            "finite coordinates", found);
     }
   }
@@ -269,8 +269,8 @@ class SolidBuilder {
     }
     model_.parts.emplace_back().name = event.name;
     // A facet takes 100 to 250 bytes; half as many points as facets.
-    const std::string_view text = source_.bytes.substr(
-        static_cast<std::size_t>(event.where - source_.bytes.data()));
+    const std::string_view text =
+        source_.bytes.substr(static_cast<std::size_t>(event.where - source_.bytes.data()));
     const std::size_t length = std::min(text.find("endsolid"), text.size());
     indexer_.emplace(length / 400);
     model_.parts.back().mesh.triangles.reserve(length / 250);
@@ -302,8 +302,9 @@ class SolidBuilder {
     }
     triangles.resize(first + (end - begin));
     const Point* const corners = piece.corners.data() + 3 * begin;
-    indexer_->add(3 * (end - begin), [corners](std::size_t i) { return corners[i]; },
-                  corners_of(triangles, first));
+    indexer_->add(
+        3 * (end - begin), [corners](std::size_t i) { return corners[i]; },
+        corners_of(triangles, first));
     if (!piece.normals.empty()) {
       part.facets.normals.insert(part.facets.normals.end(), piece.normals.begin() + begin,
                                  piece.normals.begin() + end);
@@ -322,8 +323,7 @@ Model read_ascii(const Source& source, const ReadOptions& options, Progress* pro
   SolidBuilder builder(source, model);
   std::size_t at = 0;
   while (at < source.bytes.size()) {
-    advance(progress, "read",
-            static_cast<double>(at) / static_cast<double>(source.bytes.size()));
+    advance(progress, "read", static_cast<double>(at) / static_cast<double>(source.bytes.size()));
     // A batch of pieces at a time bounds the memory for corners that are not indexed yet.
     std::vector<std::string_view> texts;
     for (std::size_t i = 0; i < 4 * thread_count() && at < source.bytes.size(); ++i) {

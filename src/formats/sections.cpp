@@ -132,8 +132,9 @@ std::vector<Part> divide_into_parts(Mesh mesh, std::vector<Section> sections,
   }
   if (std::count(has_faces.begin(), has_faces.end(), true) <= 1) {
     const auto found = std::find(has_faces.begin(), has_faces.end(), true);
-    const auto which = found == has_faces.end() ? std::size_t{0}
-                                                : static_cast<std::size_t>(found - has_faces.begin());
+    const auto which = found == has_faces.end()
+                           ? std::size_t{0}
+                           : static_cast<std::size_t>(found - has_faces.begin());
     for (Section& s : sections) {
       if (s.part != which) s.patch = 0;
     }

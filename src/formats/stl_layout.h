@@ -20,8 +20,7 @@ inline std::uint32_t stl_declared_count(std::string_view bytes) {
 
 /// Does the declared count explain every byte? True of no text file in practice.
 inline bool is_whole_binary_stl(std::string_view bytes) {
-  return bytes.size() >= kStlStart &&
-         (bytes.size() - kStlStart) % kStlFacet == 0 &&
+  return bytes.size() >= kStlStart && (bytes.size() - kStlStart) % kStlFacet == 0 &&
          (bytes.size() - kStlStart) / kStlFacet == stl_declared_count(bytes);
 }
 

@@ -28,8 +28,8 @@ void fail_at(const Source& source, const char* where, InputProblem problem, std:
              std::string expected, std::string found) {
   const std::string_view before(source.bytes.data(),
                                 static_cast<std::size_t>(where - source.bytes.data()));
-  auto lines = std::count_if(before.begin(), before.end(),
-                             [](char c) { return c == '\n' || c == '\v'; });
+  auto lines =
+      std::count_if(before.begin(), before.end(), [](char c) { return c == '\n' || c == '\v'; });
   if (lines == 0) lines = std::count(before.begin(), before.end(), '\r');
   throw InputError({problem, source.name,
                     InputPlace{InputPlace::Counts::lines, static_cast<std::size_t>(lines) + 1},

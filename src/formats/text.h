@@ -107,8 +107,8 @@ class TextCursor {
     const char* begin = at_;
     if (begin != end_ && *begin == '+') ++begin;
     const auto [stop, error] = std::from_chars(begin, end_, value);
-    if (error != std::errc() || !std::isfinite(value) ||
-        (stop != end_ && !is_space(*stop))) [[unlikely]] {
+    if (error != std::errc() || !std::isfinite(value) || (stop != end_ && !is_space(*stop)))
+        [[unlikely]] {
       return odd_coordinate(what, error == std::errc::result_out_of_range);
     }
     at_ = stop;
@@ -125,8 +125,8 @@ class TextCursor {
 /// Cuts `text` at line ends into pieces of about `size` bytes.
 [[nodiscard]] std::vector<std::string_view> split_at_lines(std::string_view text, std::size_t size);
 
-/// Calls `parse(index)` for all pieces in parallel; if some throw, the error of the first one in the
-/// text is the one that is thrown.
+/// Calls `parse(index)` for all pieces in parallel; if some throw, the error of the first one in
+/// the text is the one that is thrown.
 template <class Parse>
 void parse_pieces(std::size_t count, const Parse& parse) {
   std::vector<std::exception_ptr> errors(count);

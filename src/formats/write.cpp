@@ -75,10 +75,14 @@ class UnfinishedFile {
 WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
                         const WriteOptions& options) {
   switch (format) {
-    case Format::stl: return write_stl(sink, model, options);
-    case Format::obj: return write_obj(sink, model, options);
-    case Format::ply: return write_ply(sink, model, options);
-    case Format::off: return write_off(sink, model, options);
+    case Format::stl:
+      return write_stl(sink, model, options);
+    case Format::obj:
+      return write_obj(sink, model, options);
+    case Format::ply:
+      return write_ply(sink, model, options);
+    case Format::off:
+      return write_off(sink, model, options);
   }
   throw ArgumentError("write: unknown format");
 }

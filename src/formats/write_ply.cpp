@@ -106,8 +106,9 @@ WriteReport write_ply(const ByteSink& sink, const Model& model, const WriteOptio
   }
   std::size_t wires = 0;
   for (const Part& part : model.parts) wires += part.mesh.wires.size();
-  const bool floats = !options.text && std::all_of(model.parts.begin(), model.parts.end(),
-                                                   [](const Part& p) { return all_floats(p.mesh); });
+  const bool floats =
+      !options.text && std::all_of(model.parts.begin(), model.parts.end(),
+                                   [](const Part& p) { return all_floats(p.mesh); });
   sink(header_of(model, first.back(), wires, options.text ? "ascii" : "binary_little_endian",
                  floats ? "float" : "double"));
   BodyWriter writer(sink, options.text, floats);

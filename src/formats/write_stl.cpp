@@ -64,7 +64,8 @@ WriteReport write_binary(const ByteSink& sink, const Model& model) {
   WriteReport report;
   const std::size_t count = triangle_count(model);
   if (count > std::numeric_limits<std::uint32_t>::max()) {
-    throw OutputError("stl: " + std::to_string(count) + " triangles are more than the format counts");
+    throw OutputError("stl: " + std::to_string(count) +
+                      " triangles are more than the format counts");
   }
   detail::note_lost_parts(model, "binary STL", report);
   for (const Part& part : model.parts) {

@@ -61,7 +61,8 @@ StagedSign orient2d_exact(double ax, double ay, double bx, double by, double cx,
   if (!are_safe({ax, ay, bx, by, cx, cy})) {
     return {orient2d_rational(ax, ay, bx, by, cx, cy), PredicateStage::rational};
   }
-  const auto det = difference(ax, cx) * difference(by, cy) - difference(ay, cy) * difference(bx, cx);
+  const auto det =
+      difference(ax, cx) * difference(by, cy) - difference(ay, cy) * difference(bx, cx);
   return {det.sign(), PredicateStage::expansion};
 }
 

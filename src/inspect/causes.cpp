@@ -20,8 +20,8 @@ bool leaves_nothing_bare(const Anatomy& a, TriangleId t, const Gone& gone) {
   bool fine = true;
   for_each_edge(a, t, [&](EdgeId e) {
     const auto uses = a.edges.uses(e);
-    const auto left = std::count_if(uses.begin(), uses.end(),
-                                    [&](EdgeUse use) { return !gone(use.triangle()); });
+    const auto left =
+        std::count_if(uses.begin(), uses.end(), [&](EdgeUse use) { return !gone(use.triangle()); });
     fine &= left != 1;
   });
   return fine;
@@ -107,8 +107,8 @@ bool Causes::is_flap_border(const Rim& rim) const {
 bool Causes::is_explained(const Rim& rim) const {
   if (is_stray(shell_of(rim.edges[0])) || is_flap_border(rim)) return true;
   return !surplus_.empty() && std::all_of(rim.edges.begin(), rim.edges.end(), [&](EdgeId e) {
-           return is_surplus(anatomy_.edges.uses(e)[0].triangle());
-         });
+    return is_surplus(anatomy_.edges.uses(e)[0].triangle());
+  });
 }
 
 }  // namespace aguja

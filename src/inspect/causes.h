@@ -44,7 +44,7 @@ class Causes {
   const Anatomy& anatomy_;
   std::unordered_set<std::uint32_t> surplus_;
   std::unordered_set<std::uint32_t> on_nonmanifold_edge_;  // vertices
-  std::vector<std::size_t> surplus_in_;  // by shell
+  std::vector<std::size_t> surplus_in_;                    // by shell
   std::vector<bool> stray_;
   double stray_limit_ = 0;
 };

@@ -24,13 +24,14 @@ constexpr std::array<KindInfo, 15> kKinds = {{
      "drop"},
     {nonmanifold_vertex, "nonmanifold-vertex", "vertices", Severity::error, Dimension::count,
      "fans", "several fans of triangles that meet in nothing but one point",
-     "bodies that hang together by a point have no thickness there", "by hand: part them or join "
+     "bodies that hang together by a point have no thickness there",
+     "by hand: part them or join "
      "them, since only the designer knows which"},
     {unused_vertex, "unused-vertex", "vertices", Severity::note, Dimension::count, "vertices",
      "points that no triangle or line uses", "they only spoil boxes and counts", "drop"},
     {zero_area, "zero-area", "triangles", Severity::error, Dimension::length, "longest side",
-     "a triangle of exactly no area",
-     "it has no normal; elements grown on it have no volume", "collapse"},
+     "a triangle of exactly no area", "it has no normal; elements grown on it have no volume",
+     "collapse"},
     {duplicate_triangle, "duplicate-triangle", "triangles", Severity::error, Dimension::area,
      "area of the copies", "the same triangle more than once, facing the same way",
      "its edges carry too many triangles, and the surface meets itself all over",
@@ -42,8 +43,10 @@ constexpr std::array<KindInfo, 15> kKinds = {{
      "edge length", "neighbours that face opposite ways",
      "inside and outside change places across the edge", "orient"},
     {inverted_shell, "inverted-shell", "orientation", Severity::error, Dimension::volume, "volume",
-     "a closed shell that faces inward", "its volume is negative: the mesher fills the world around "
-     "it, or nothing", "orient"},
+     "a closed shell that faces inward",
+     "its volume is negative: the mesher fills the world around "
+     "it, or nothing",
+     "orient"},
     {nesting, "nesting", "volume", Severity::error, Dimension::volume, "volume",
      "a shell inside another that faces the same way",
      "a cavity turned wrong is filled twice; a body in a body is meshed twice",

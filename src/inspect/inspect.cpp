@@ -38,9 +38,8 @@ void timed(StageTimes* times, std::string_view stage, const Work& work) {
 }  // namespace
 
 std::size_t Inspection::count(Severity severity) const {
-  return static_cast<std::size_t>(
-      std::count_if(findings.begin(), findings.end(),
-                    [&](const Finding& f) { return f.severity == severity; }));
+  return static_cast<std::size_t>(std::count_if(
+      findings.begin(), findings.end(), [&](const Finding& f) { return f.severity == severity; }));
 }
 
 Inspection inspect(const Model& model, const InspectOptions& options, StageTimes* times,

@@ -150,8 +150,8 @@ std::optional<EdgeId> EdgeTable::find(VertexId a, VertexId b) const {
   if (low.value + 1ULL >= first_edge_.size()) return std::nullopt;
   const auto begin = edges_.begin() + first_edge_[low.value];
   const auto end = edges_.begin() + first_edge_[low.value + 1];
-  const auto at = std::lower_bound(begin, end, high,
-                                   [](const Edge& e, VertexId v) { return e.high < v; });
+  const auto at =
+      std::lower_bound(begin, end, high, [](const Edge& e, VertexId v) { return e.high < v; });
   if (at == end || at->high != high) return std::nullopt;
   return EdgeId{static_cast<std::uint32_t>(at - edges_.begin())};
 }
@@ -165,8 +165,7 @@ bool EdgeTable::is_balanced(EdgeId e) const {
 EdgeCounts count_edges(const EdgeTable& table) {
   EdgeCounts all;
   all.edges = table.size();
-  for (const EdgeCounts& some :
-       parallel_map(table.size(), std::size_t{1} << 15, [&](Range r) {
+  for (const EdgeCounts& some : parallel_map(table.size(), std::size_t{1} << 15, [&](Range r) {
          EdgeCounts c;
          for (std::size_t i = r.begin; i < r.end; ++i) {
            const EdgeId e{static_cast<std::uint32_t>(i)};

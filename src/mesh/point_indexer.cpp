@@ -8,7 +8,9 @@ namespace {
 constexpr std::size_t kMostPartitions = 16;
 constexpr std::size_t kFewestSlots = 1024;
 
-bool is_negative_zero(double x) { return std::bit_cast<std::uint64_t>(x) == std::uint64_t{1} << 63; }
+bool is_negative_zero(double x) {
+  return std::bit_cast<std::uint64_t>(x) == std::uint64_t{1} << 63;
+}
 
 }  // namespace
 

@@ -136,8 +136,7 @@ std::size_t divide_polygons(std::span<const Point> points, std::span<Triangle> t
   std::atomic<std::size_t> defeated = 0;
   parallel_ranges(polygons.size(), 1024, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) {
-      const std::span<Triangle> fan =
-          triangles.subspan(polygons[i].first, polygons[i].corners - 2);
+      const std::span<Triangle> fan = triangles.subspan(polygons[i].first, polygons[i].corners - 2);
       std::vector<VertexId> corners = {fan[0][0], fan[0][1]};
       for (const Triangle& t : fan) corners.push_back(t[2]);
       EarClipper clipper(points, std::move(corners));

@@ -13,8 +13,8 @@ Welded::Welded(const Mesh& mesh)
   PointIndexer indexer(mesh.points.size());
   // Adding 0.0 turns -0.0 into 0.0 and leaves everything else as it is.
   indexer.add(
-      mesh.points.size(),
-      [&](std::size_t i) -> Point { return mesh.points[i].array() + 0.0; }, vertex_of.data());
+      mesh.points.size(), [&](std::size_t i) -> Point { return mesh.points[i].array() + 0.0; },
+      vertex_of.data());
   own_points_ = indexer.finish(vertex_of);
   if (own_points_.size() == mesh.points.size()) {
     own_points_ = {};  // numbered by first appearance: every vertex is its own point

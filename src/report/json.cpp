@@ -41,10 +41,14 @@ Json counts_json(const Counts& c) {
 std::string unit_of(Dimension dimension, LengthUnit unit) {
   const std::string length(symbol(unit));
   switch (dimension) {
-    case Dimension::count: return "count";
-    case Dimension::length: return length;
-    case Dimension::area: return length + "2";
-    case Dimension::volume: return length + "3";
+    case Dimension::count:
+      return "count";
+    case Dimension::length:
+      return length;
+    case Dimension::area:
+      return length + "2";
+    case Dimension::volume:
+      return length + "3";
   }
   return length;
 }
@@ -102,7 +106,7 @@ Json shell_json(const CertifiedShell& s) {
           {"closed", shell.closed},
           {"manifold", shell.manifold},
           {"oriented", shell.oriented},
-          {"faces", !shell.closed ? none
+          {"faces", !shell.closed           ? none
                     : shell.volume_sign > 0 ? Json("outward")
                     : shell.volume_sign < 0 ? Json("inward")
                                             : Json("neither")},

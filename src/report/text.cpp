@@ -19,9 +19,12 @@ std::string plural(std::size_t n, std::string_view one, std::string_view many = 
 // Severity has a shape and a word; colour, where there is any, comes on top.
 std::string_view mark(Severity severity) {
   switch (severity) {
-    case Severity::error: return "■ error";
-    case Severity::warning: return "◆ warning";
-    case Severity::note: return "· note";
+    case Severity::error:
+      return "■ error";
+    case Severity::warning:
+      return "◆ warning";
+    case Severity::note:
+      return "· note";
   }
   return "";
 }
@@ -37,9 +40,9 @@ std::string headline(const Model& model, std::string_view file) {
   const Box box = box_of(model);
   std::size_t points = 0;
   for (const Part& part : model.parts) points += part.mesh.points.size();
-  std::string text = fmt::format("{}: {}, {}, {}", file, plural(model.parts.size(), "part"),
-                                 plural(triangle_count(model), "triangle"),
-                                 plural(points, "point"));
+  std::string text =
+      fmt::format("{}: {}, {}, {}", file, plural(model.parts.size(), "part"),
+                  plural(triangle_count(model), "triangle"), plural(points, "point"));
   if (!box.is_empty()) {
     const Vector size = box.high - box.low;
     text += fmt::format(", {} x {} x {} {}", brief(size.x()), brief(size.y()), brief(size.z()),
@@ -105,9 +108,8 @@ std::string next_steps(const Inspection& inspection, const TextOptions& options)
     text += wrapped(fmt::format("why: {}", k.why), options.width, 6);
   }
   for (const Waiting& w : inspection.waiting) {
-    text += wrapped(fmt::format("{} cannot be told yet for {} of '{}': mend {} first",
-                                slug(w.kind), plural(w.count, "shell"), w.part,
-                                slug(w.waits_for)),
+    text += wrapped(fmt::format("{} cannot be told yet for {} of '{}': mend {} first", slug(w.kind),
+                                plural(w.count, "shell"), w.part, slug(w.waits_for)),
                     options.width, 2);
   }
   return text;
@@ -121,9 +123,8 @@ std::string answer(const Model& model, const Inspection& inspection) {
     return fmt::format("Not a solid yet: {}{}.\n", plural(errors, "error"),
                        warnings > 0 ? ", " + plural(warnings, "warning") : "");
   }
-  return fmt::format(
-      "No errors{} among what is examined; crossings are not examined yet.\n",
-      warnings > 0 ? ", " + plural(warnings, "warning") + "," : "");
+  return fmt::format("No errors{} among what is examined; crossings are not examined yet.\n",
+                     warnings > 0 ? ", " + plural(warnings, "warning") + "," : "");
 }
 
 std::string_view yes(bool value) { return value ? "yes" : "no"; }
@@ -151,10 +152,11 @@ std::string mass_lines(const MassProperties& mass, bool encloses, LengthUnit uni
     inertia_unit = fmt::format("kg {}²", u);
   }
   const Eigen::Matrix3d m = mass.inertia * factor;
-  text += fmt::format("  inertia   xx {}  yy {}  zz {}  xy {}  yz {}  xz {}  ({}, about the "
-                      "centroid)\n",
-                      brief(m(0, 0)), brief(m(1, 1)), brief(m(2, 2)), brief(m(0, 1)),
-                      brief(m(1, 2)), brief(m(0, 2)), inertia_unit);
+  text += fmt::format(
+      "  inertia   xx {}  yy {}  zz {}  xy {}  yz {}  xz {}  ({}, about the "
+      "centroid)\n",
+      brief(m(0, 0)), brief(m(1, 1)), brief(m(2, 2)), brief(m(0, 1)), brief(m(1, 2)),
+      brief(m(0, 2)), inertia_unit);
   return text;
 }
 
@@ -197,7 +199,8 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
   text += fmt::format("\nVerdict: {}\n", slug(certificate.verdict));
   for (const Reason& r : certificate.reasons) {
     const std::string part = r.part.empty() ? "" : r.part + ": ";
-    text += wrapped(fmt::format("{} {}{}", r.refutes() ? "■" : "○", part, r.text), options.width, 2);
+    text +=
+        wrapped(fmt::format("{} {}{}", r.refutes() ? "■" : "○", part, r.text), options.width, 2);
   }
 
   constexpr std::size_t kMostShells = 30;
@@ -226,10 +229,10 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
   }
   text += "\n" + mass_lines(certificate.mass, certificate.encloses, model.unit, density);
   for (const Expectation& e : expectations) {
-    text += fmt::format("  expected  {} {}: {}, {:.4g} % off, {:.4g} % allowed\n", e.what,
-                        brief(e.expected), e.is_met() ? "met" : "MISSED",
-                        100 * std::fabs(e.found - e.expected) / std::fabs(e.expected),
-                        100 * e.within);
+    text +=
+        fmt::format("  expected  {} {}: {}, {:.4g} % off, {:.4g} % allowed\n", e.what,
+                    brief(e.expected), e.is_met() ? "met" : "MISSED",
+                    100 * std::fabs(e.found - e.expected) / std::fabs(e.expected), 100 * e.within);
   }
   text += fmt::format("  digest    {}\n", digest);
   return text;

@@ -29,10 +29,9 @@ struct Fans {
 Fans examine_fans(const Welded& mesh, const EdgeTable& edges, const Components& components,
                   Stages stages) {
   Fans fans;
-  const VertexStars stars = stages.run(
-      "fans", [&] { return VertexStars(mesh.triangles(), mesh.points().size()); });
-  fans.pinched =
-      stages.run("fans", [&] { return find_pinched_vertices(mesh.triangles(), stars); });
+  const VertexStars stars =
+      stages.run("fans", [&] { return VertexStars(mesh.triangles(), mesh.points().size()); });
+  fans.pinched = stages.run("fans", [&] { return find_pinched_vertices(mesh.triangles(), stars); });
   fans.shells = stages.run(
       "shells", [&] { return find_shells(mesh, edges, components, stars, fans.pinched); });
   return fans;
@@ -58,13 +57,13 @@ Counts& Counts::operator+=(const Counts& other) {
 Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress)
     : mesh(m),
       welded(Stages(times, progress).run("weld", [&] { return Welded(m); })),
-      edges(Stages(times, progress).run("edges", [&] {
-        return EdgeTable(welded.triangles(), welded.points().size());
-      })),
+      edges(
+          Stages(times, progress)
+              .run("edges", [&] { return EdgeTable(welded.triangles(), welded.points().size()); })),
       edge_counts(Stages(times, progress).run("edges", [&] { return count_edges(edges); })),
-      components(Stages(times, progress).run("components", [&] {
-        return find_components(welded.triangles(), edges);
-      })),
+      components(
+          Stages(times, progress)
+              .run("components", [&] { return find_components(welded.triangles(), edges); })),
       rims(Stages(times, progress).run("rims", [&] { return Rims(edges); })),
       zero_area(Stages(times, progress).run("zero-area", [&] { return find_zero_area(welded); })),
       duplicates(Stages(times, progress).run("duplicates", [&] {

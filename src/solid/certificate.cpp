@@ -100,9 +100,9 @@ std::string_view slug(Verdict verdict) {
 
 std::string_view slug(ReasonKind kind) {
   constexpr std::array<std::string_view, 12> kSlugs = {
-      "no-triangles",      "naked-edges",          "unbalanced-edges",  "nonmanifold-edges",
+      "no-triangles",         "naked-edges",       "unbalanced-edges",  "nonmanifold-edges",
       "nonmanifold-vertices", "winding-conflicts", "zero-area",         "zero-volume",
-      "inverted-shell",    "nesting",              "nesting-undecided", "crossings-not-examined"};
+      "inverted-shell",       "nesting",           "nesting-undecided", "crossings-not-examined"};
   return kSlugs.at(static_cast<std::size_t>(kind));
 }
 
@@ -119,8 +119,8 @@ MassProperties combine(std::span<const MassProperties> regions) {
   all.centroid = first / all.volume;
   for (const MassProperties& r : regions) {  // parallel axes
     const Vector d = r.centroid - all.centroid;
-    all.inertia += r.inertia + r.volume * (d.squaredNorm() * Eigen::Matrix3d::Identity() -
-                                           d * d.transpose());
+    all.inertia +=
+        r.inertia + r.volume * (d.squaredNorm() * Eigen::Matrix3d::Identity() - d * d.transpose());
   }
   return all;
 }

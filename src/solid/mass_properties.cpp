@@ -3,8 +3,8 @@
 #include <cmath>
 #include <optional>
 
-#include <Eigen/Geometry>
 #include <gmpxx.h>
+#include <Eigen/Geometry>
 
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/predicates.h"
@@ -51,8 +51,8 @@ void MassSums::add(const Point& pa, const Point& pb, const Point& pc) {
   magnitude6_ += 2 * a.cwiseAbs().sum() * b.cwiseAbs().maxCoeff() * c.cwiseAbs().maxCoeff();
   area2_ += (b - a).cross(c - a).norm();
   first_ += det * sum;
-  second_ += det * (a * a.transpose() + b * b.transpose() + c * c.transpose() +
-                    sum * sum.transpose());
+  second_ +=
+      det * (a * a.transpose() + b * b.transpose() + c * c.transpose() + sum * sum.transpose());
 }
 
 void MassSums::add(const MassSums& other) {
@@ -76,12 +76,10 @@ MassProperties MassSums::properties() const {
   for (int axis = 0; axis < 3; ++axis) {
     result.centroid[axis] += std::ldexp(centroid[axis], exponent_);
   }
-  const Eigen::Matrix3d about_centroid =
-      second_ / 120 - volume * (centroid * centroid.transpose());
+  const Eigen::Matrix3d about_centroid = second_ / 120 - volume * (centroid * centroid.transpose());
   const Eigen::Matrix3d inertia =
       about_centroid.trace() * Eigen::Matrix3d::Identity() - about_centroid;
-  result.inertia =
-      inertia.unaryExpr([&](double x) { return std::ldexp(x, 5 * exponent_); });
+  result.inertia = inertia.unaryExpr([&](double x) { return std::ldexp(x, 5 * exponent_); });
   return result;
 }
 

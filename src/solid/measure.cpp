@@ -15,8 +15,7 @@ double mass_kg(double volume, LengthUnit unit, Density density) {
   return volume * side * side * side * density.kg_per_m3;
 }
 
-std::vector<Measurement> measure_parts(const Model& model, StageTimes* times,
-                                       Progress* progress) {
+std::vector<Measurement> measure_parts(const Model& model, StageTimes* times, Progress* progress) {
   std::vector<Measurement> parts;
   for (const Part& part : model.parts) {
     const Anatomy anatomy(part.mesh, times, progress);

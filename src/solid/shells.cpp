@@ -95,9 +95,8 @@ std::vector<Containment> candidates(const std::vector<Shell>& shells) {
   std::vector<Containment> pairs;
   for (const std::size_t outer : closed) {
     const Box& box = shells[outer].box;
-    auto at = std::lower_bound(
-        closed.begin(), closed.end(), box.low.x(),
-        [&](std::size_t s, double x) { return shells[s].box.low.x() < x; });
+    auto at = std::lower_bound(closed.begin(), closed.end(), box.low.x(),
+                               [&](std::size_t s, double x) { return shells[s].box.low.x() < x; });
     for (; at != closed.end() && shells[*at].box.low.x() <= box.high.x(); ++at) {
       if (*at != outer && box.contains(shells[*at].box)) pairs.push_back({*at, outer});
     }
@@ -147,8 +146,7 @@ void nest(const Welded& mesh, const TrianglesByShell& triangles, std::vector<She
       std::vector<Point> queries;
       for (const std::size_t p : open) {
         const auto inner = triangles[pairs[p].inner];
-        queries.push_back(
-            corner_of(mesh, inner[inner.size() * attempt / kTries], attempt % 3));
+        queries.push_back(corner_of(mesh, inner[inner.size() * attempt / kTries], attempt % 3));
       }
       const auto winding = winding_numbers(mesh, triangles[outer], queries);
       std::vector<std::size_t> still_open;

@@ -65,8 +65,8 @@ std::vector<std::optional<int>> winding_numbers(const Welded& mesh,
   std::sort(by_y.begin(), by_y.end(),
             [&](std::size_t i, std::size_t j) { return queries[i].y() < queries[j].y(); });
 
-  const auto hits = parallel_collect<Hit>(
-      selection.size(), 4096, [&](Range r, std::vector<Hit>& out) {
+  const auto hits =
+      parallel_collect<Hit>(selection.size(), 4096, [&](Range r, std::vector<Hit>& out) {
         for (std::size_t i = r.begin; i < r.end; ++i) {
           const Triangle& t = mesh.triangle(selection[i]);
           const Point& a = mesh.point(t[0]);
@@ -75,9 +75,8 @@ std::vector<std::optional<int>> winding_numbers(const Welded& mesh,
           const auto [y_low, y_high] = std::minmax({a.y(), b.y(), c.y()});
           const auto [z_low, z_high] = std::minmax({a.z(), b.z(), c.z()});
           const double x_high = std::max({a.x(), b.x(), c.x()});
-          auto at = std::lower_bound(by_y.begin(), by_y.end(), y_low, [&](std::size_t k, double y) {
-            return queries[k].y() < y;
-          });
+          auto at = std::lower_bound(by_y.begin(), by_y.end(), y_low,
+                                     [&](std::size_t k, double y) { return queries[k].y() < y; });
           for (; at != by_y.end() && queries[*at].y() <= y_high; ++at) {
             const Point& q = queries[*at];
             if (q.z() < z_low || q.z() > z_high || q.x() > x_high) continue;

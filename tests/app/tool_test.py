@@ -1,0 +1,215 @@
+"""The real command line on the demo data: exit status, text, and JSON held against its schemas.
+
+Usage: tool_test.py AGUJA SOURCE_DIR
+"""
+
+import json
+import pathlib
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+
+import jsonschema
+
+TOOL = sys.argv[1]
+SOURCE = pathlib.Path(sys.argv[2])
+
+
+def run(*arguments, **options):
+    return subprocess.run([TOOL, *map(str, arguments)], capture_output=True, text=True, timeout=120, **options)
+
+
+def without_facts(report):
+    return {key: value for key, value in report.items() if key not in ("timings", "peak_bytes")}
+
+
+class ToolTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.folder = pathlib.Path(tempfile.mkdtemp(prefix="aguja-tool-"))
+        made = run("demo", cls.folder, "--json")
+        assert made.returncode == 0, made.stderr
+        cls.demo = json.loads(made.stdout)
+
+    @classmethod
+    def tearDownClass(cls):
+        shutil.rmtree(cls.folder)
+
+    def report(self, *arguments, status=0):
+        result = run(*arguments, "--json")
+        self.assertEqual(result.returncode, status, result.stderr)
+        report = json.loads(result.stdout)
+        name = report["schema"]["name"].removeprefix("aguja.")
+        schema = json.loads((SOURCE / "docs" / "schema" / f"{name}.schema.json").read_text())
+        jsonschema.Draft202012Validator.check_schema(schema)
+        jsonschema.validate(report, schema, jsonschema.Draft202012Validator)
+        return report
+
+    # ---- every command on the demo data
+
+    def test_inspect_finds_what_the_records_say(self):
+        for files in self.demo["files"]:
+            record = json.loads(pathlib.Path(files["record"]).read_text())
+            errors = [d for d in record["defects"] if d["kind"] not in
+                      ("stray-shell", "wire-edge", "unused-vertex", "unit-doubt")]
+            report = self.report("inspect", files["model"], status=1 if errors else 0)
+            self.assertEqual(sorted(f["kind"] for f in report["findings"]),
+                             sorted(d["kind"] for d in record["defects"]), files["model"])
+            for stage in ("read", "weld", "edges", "total"):
+                self.assertIn(stage, report["timings"])
+            self.assertGreater(report["peak_bytes"], 1000000)
+
+    def test_records_and_demo_follow_their_schemas(self):
+        schema = json.loads((SOURCE / "docs/schema/demo-record.schema.json").read_text())
+        for files in self.demo["files"]:
+            jsonschema.validate(json.loads(pathlib.Path(files["record"]).read_text()), schema)
+        self.report("demo", self.folder, "--overwrite")
+
+    def test_certify_says_undecided_with_the_closed_form_volume(self):
+        record = json.loads((self.folder / "garza.json").read_text())
+        report = self.report("certify", self.folder / "garza.obj", status=1)
+        self.assertEqual(report["verdict"], "undecided")
+        self.assertFalse(report["solid"])
+        self.assertAlmostEqual(report["volume"] / record["volume"], 1, delta=1e-9)
+        digest = subprocess.run(["sha256sum", self.folder / "garza.obj"], capture_output=True, text=True)
+        self.assertEqual(report["digest"], "sha256:" + digest.stdout.split()[0])
+
+    def test_certify_refutes_every_model_with_an_error(self):
+        for files in self.demo["files"]:
+            status = run("inspect", files["model"], "--quiet").returncode
+            verdict = self.report("certify", files["model"], status=1)["verdict"]
+            self.assertEqual(verdict == "not-solid" or "strays" in files["model"], status == 1 or
+                             "strays" in files["model"], files["model"])
+
+    def test_expectations_are_met_or_missed(self):
+        pod = self.folder / "pod.stl"
+        met = self.report("certify", pod, "--expect-volume", "230051", "--within", "0.01%", status=1)
+        self.assertTrue(met["expectations"][0]["met"])
+        missed = self.report("certify", pod, "--expect-mass", "0.3kg", "--density", "1.05g/cm3", status=1)
+        self.assertFalse(missed["expectations"][0]["met"])
+        self.assertAlmostEqual(missed["mass"], 230051.01e-9 * 1050, places=6)
+        self.assertEqual(run("certify", pod, "--expect-mass", "1kg").returncode, 2)
+
+    def test_measure(self):
+        report = self.report("measure", self.folder / "garza.obj", "--density", "1000")
+        self.assertEqual([p["name"] for p in report["parts"]], ["pod", "ballast-ring", "lid"])
+        self.assertAlmostEqual(sum(p["mass"] for p in report["parts"]), report["total"]["mass"])
+
+    def test_as_one_takes_all_parts_as_one_body(self):
+        for command, status in (("inspect", 0), ("certify", 1), ("measure", 0)):
+            report = self.report(command, self.folder / "garza.obj", "--as-one", status=status)
+            if "parts" in report:
+                self.assertEqual(len(report["parts"]), 1)
+        out = self.folder / "one.obj"
+        self.assertEqual(len(self.report("convert", self.folder / "garza.obj", "--as-one", "-o", out)["parts"]), 1)
+
+    def test_convert_goes_round_all_formats_bit_for_bit(self):
+        start = self.folder / "pod.stl"
+        for extension in ("obj", "ply", "off"):
+            middle, end = self.folder / f"round.{extension}", self.folder / f"round-{extension}.stl"
+            self.report("convert", start, "-o", middle)
+            self.report("convert", middle, "-o", end)
+            # All but the header, which says where the file comes from.
+            self.assertEqual(start.read_bytes()[84:], end.read_bytes()[84:], extension)
+        copy = self.folder / "copy.stl"
+        self.report("convert", start, "-o", copy)
+        self.assertEqual(start.read_bytes(), copy.read_bytes())
+
+    def test_convert_moves_turns_mirrors_scales_renames_and_selects(self):
+        out = self.folder / "moved.obj"
+        report = self.report("convert", self.folder / "garza.obj", "-o", out, "--part", "lid", "--rename",
+                             "lid=cover", "--move", "0,0,-142mm", "--turn", "x,90deg", "--mirror", "y",
+                             "--scale", "2", "--to-unit", "cm")
+        self.assertEqual(report["parts"], [{"name": "cover", "triangles": 256}])
+        box = self.report("measure", out, "--unit", "cm")["parts"][0]["box"]
+        for found, expected in zip(sum(box, []), (-6.2, 0, -6.2, 6.2, 1, 6.2)):
+            self.assertAlmostEqual(found, expected, places=9)
+        self.assertGreater(self.report("measure", out)["total"]["volume"], 0)
+
+    def test_output_is_the_same_for_any_number_of_threads(self):
+        model = self.folder / "pod-missing-triangles.stl"
+        reports = [self.report("inspect", model, "--threads", n, status=1) for n in (1, 2, 4)]
+        for report in reports[1:]:
+            self.assertEqual(without_facts(report), without_facts(reports[0]))
+
+    def test_text_fits_the_width_and_has_the_answer_first(self):
+        result = run("inspect", self.folder / "pod-fin.stl")
+        self.assertIn("Not a solid yet: 1 error.", result.stdout.splitlines()[2])
+        self.assertLessEqual(max(map(len, result.stdout.splitlines()[1:])), 120)
+        self.assertEqual(run("inspect", self.folder / "pod-fin.stl", "--quiet").stdout, "")
+
+    def test_help_fits_a_screen(self):
+        for command in ("inspect", "certify", "measure", "convert", "demo"):
+            result = run(command, "--help")
+            self.assertEqual(result.returncode, 0)
+            self.assertLessEqual(len(result.stdout.splitlines()), 50, command)
+
+    # ---- what goes wrong
+
+    def test_unreadable_input_has_one_clear_error_and_status_3(self):
+        empty, poem = self.folder / "empty.stl", self.folder / "poem.txt"
+        empty.write_bytes(b"")
+        poem.write_text("the needle and the thread\n")
+        truncated = self.folder / "truncated.stl"
+        truncated.write_bytes((self.folder / "pod.stl").read_bytes()[:5000])
+        huge = self.folder / "huge.off"
+        huge.write_text("OFF\n4000000000 1 0\n0 0 0\n")
+        for file, text in ((empty, "the file is empty"), (poem, "neither the content nor the name"),
+                           (truncated, "byte 80: 16176 triangles are declared (808800 bytes), but 4916"),
+                           (huge, "4000000000 points"), (self.folder, "is a folder"),
+                           (self.folder / "missing.stl", "No such file")):
+            for command in ("inspect", "certify", "measure"):
+                result = run(command, file)
+                self.assertEqual(result.returncode, 3, result.stderr)
+                self.assertEqual(len(result.stderr.splitlines()), 1, result.stderr)
+                self.assertIn(text, result.stderr)
+            self.report("inspect", file, status=3)
+
+    def test_wrong_use_has_status_2(self):
+        pod = self.folder / "pod.stl"
+        for arguments in ((), ("frobnicate",), ("inspect",), ("inspect", pod, "--no-such-option"),
+                          ("inspect", pod, "--unit", "furlong"), ("inspect", pod, "--from", "step"),
+                          ("convert", pod, "-o", self.folder / "pod.xyz"),
+                          ("convert", pod, "-o", pod),
+                          ("convert", pod, "-o", self.folder / "x.obj", "--rename", "a=b"),
+                          ("convert", pod, "-o", self.folder / "x.obj", "--scale", "0"),
+                          ("certify", pod, "--density", "heavy", "--expect-mass", "1kg")):
+            result = run(*arguments)
+            self.assertEqual(result.returncode, 2, arguments)
+            self.assertTrue(result.stderr, arguments)
+        self.assertFalse((self.folder / "x.obj").exists())
+
+    def test_failure_to_write_has_status_4_and_leaves_nothing(self):
+        result = run("convert", self.folder / "pod.stl", "-o", self.folder / "no" / "such" / "folder.stl")
+        self.assertEqual(result.returncode, 4, result.stderr)
+
+    def test_an_interrupt_has_status_130_and_leaves_nothing(self):
+        fifo, out = self.folder / "fifo.off", self.folder / "from-fifo.obj"
+        import os
+        os.mkfifo(fifo)
+        process = subprocess.Popen([TOOL, "convert", fifo, "-o", out], stderr=subprocess.PIPE)
+        with open(fifo, "w") as stream:  # opens only once the tool reads, so it is past its start
+            time.sleep(0.2)
+            process.send_signal(signal.SIGINT)
+            time.sleep(0.2)
+            stream.write("OFF\n3 1 0\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n")
+        process.communicate(timeout=60)
+        self.assertEqual(process.returncode, 130)
+        self.assertFalse(out.exists())
+
+    def test_reads_from_a_pipe(self):
+        result = run("inspect", "/dev/stdin", "--json", input="OFF\n3 1 0\n0 0 0\n9 0 0\n0 9 0\n3 0 1 2\n")
+        self.assertEqual(result.returncode, 1)
+        self.assertEqual(json.loads(result.stdout)["counts"]["naked_edges"], 3)
+
+    def test_several_files_are_one_model(self):
+        report = self.report("inspect", self.folder / "pod.stl", self.folder / "garza.obj")
+        self.assertEqual(len(report["parts"]), 4)
+
+
+if __name__ == "__main__":
+    unittest.main(argv=[sys.argv[0], "-v"])

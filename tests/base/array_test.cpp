@@ -6,7 +6,8 @@ namespace aguja {
 namespace {
 
 TEST(Array, KeepsWhatIsWrittenToSmallAndLargeBlocks) {
-  for (const std::size_t size : {std::size_t{3}, std::size_t{1} << 20, (std::size_t{1} << 23) + 5}) {
+  for (const std::size_t size :
+       {std::size_t{3}, std::size_t{1} << 20, (std::size_t{1} << 23) + 5}) {
     Array<std::uint64_t> array(size);
     for (std::size_t i = 0; i < size; ++i) array[i] = i * 7;
     array.push_back(1);

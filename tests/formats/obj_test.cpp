@@ -11,8 +11,8 @@ using test::read_text;
 constexpr std::string_view kSquare = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\n";
 
 TEST(Obj, ReadsPolygonsNegativeNumbersTextureAndNormalNumbers) {
-  const Model model = read_text(std::string(kSquare) +
-                                "vt 0 0\nvn 0 0 1\nf -4 -3 -2 -1\nf 1/1 2//1 3/1/1\n");
+  const Model model =
+      read_text(std::string(kSquare) + "vt 0 0\nvn 0 0 1\nf -4 -3 -2 -1\nf 1/1 2//1 3/1/1\n");
   const Mesh& mesh = model.parts[0].mesh;
   ASSERT_EQ(mesh.triangles.size(), 3u);
   EXPECT_EQ(mesh.triangles[1], (Triangle{{{0}, {2}, {3}}}));
@@ -59,18 +59,21 @@ TEST(Obj, PointsMayBeDefinedAfterTheFacesThatNameThem) {
 
 TEST(Obj, WhatIsNotKeptIsSaid) {
   const Model model = read_text("v 0 0 0 0.5 0.5 0.5\nv 1 0 0\nv 0 1 0\np 1\nf 1 2 3\n");
-  EXPECT_EQ(model.notes, (std::vector<std::string>{"'p' statements are not kept (1)",
-                                                   "weights or colours of points are not kept (1)"}));
+  EXPECT_EQ(model.notes,
+            (std::vector<std::string>{"'p' statements are not kept (1)",
+                                      "weights or colours of points are not kept (1)"}));
 }
 
 TEST(Obj, ErrorsNameLineExpectedAndFound) {
   const std::string square(kSquare);
   EXPECT_EQ(error_of(square + "f 1 2 9042\n"),
             "test: line 5: the face names vertex 9042, but 4 are defined");
-  EXPECT_EQ(error_of(square + "f 1 2 0\n"), "test: line 5: the face names vertex 0, but 4 are defined");
+  EXPECT_EQ(error_of(square + "f 1 2 0\n"),
+            "test: line 5: the face names vertex 0, but 4 are defined");
   EXPECT_EQ(error_of("v 0 0 0\nf -1 -1 -2\n"),
             "test: line 2: the face names vertex -2, but only 1 are defined so far");
-  EXPECT_EQ(error_of(square + "f 1 2 x\n"), "test: line 5: a vertex number 'x' is not a finite number");
+  EXPECT_EQ(error_of(square + "f 1 2 x\n"),
+            "test: line 5: a vertex number 'x' is not a finite number");
   EXPECT_EQ(error_of(square + "f 1 2 3x\n"), "test: line 5: expected a vertex number, found '3x'");
   EXPECT_EQ(error_of(square + "f\n"), "test: line 5: expected a vertex number, found nothing");
   EXPECT_EQ(error_of(square + "frobnicate 1\n", "test.obj"),

@@ -22,9 +22,9 @@ TEST(Off, ReadsCountsOnTheKeywordsLineAndWithoutEdges) {
 }
 
 TEST(Off, ValuesBesideThePointsAreNoted) {
-  const Model model =
-      read_text("CNOFF\n3 1 0\n0 0 0 0 0 1 255 0 0 1\n1 0 0 0 0 1 255 0 0 1\n"
-                "0 1 0 0 0 1 255 0 0 1\n3 0 1 2\n");
+  const Model model = read_text(
+      "CNOFF\n3 1 0\n0 0 0 0 0 1 255 0 0 1\n1 0 0 0 0 1 255 0 0 1\n"
+      "0 1 0 0 0 1 255 0 0 1\n3 0 1 2\n");
   EXPECT_EQ(triangle_count(model), 1u);
   ASSERT_EQ(model.notes.size(), 1u);
 }

@@ -59,12 +59,13 @@ TEST(Ply, ReadsBothByteOrdersAndAllTypes) {
 }
 
 TEST(Ply, ReadsStripsAndEdges) {
-  const Model model = read_text(header("ascii",
-                                       "element vertex 5\nproperty float x\nproperty float y\n"
-                                       "property float z\nelement tristrips 1\n"
-                                       "property list int int vertex_indices\n"
-                                       "element edge 1\nproperty int vertex1\nproperty int vertex2\n") +
-                                "0 0 0\n1 0 0\n0 1 0\n1 1 0\n2 2 0\n8 0 1 2 3 -1 2 3 4\n0 4\n");
+  const Model model =
+      read_text(header("ascii",
+                       "element vertex 5\nproperty float x\nproperty float y\n"
+                       "property float z\nelement tristrips 1\n"
+                       "property list int int vertex_indices\n"
+                       "element edge 1\nproperty int vertex1\nproperty int vertex2\n") +
+                "0 0 0\n1 0 0\n0 1 0\n1 1 0\n2 2 0\n8 0 1 2 3 -1 2 3 4\n0 4\n");
   const Mesh& mesh = model.parts[0].mesh;
   ASSERT_EQ(mesh.triangles.size(), 3u);
   EXPECT_EQ(mesh.triangles[0], (Triangle{{{0}, {1}, {2}}}));
@@ -87,8 +88,9 @@ TEST(Ply, ErrorsNamePlaceExpectedAndFound) {
   const std::string text = header("ascii", kTriangle);
   EXPECT_EQ(error_of(text + "0 0 0\n1 0 0\n0 1 0\n3 0 1 3\n"),
             "test: line 14: the face names vertex 3, but there are 3, counted from 0");
-  EXPECT_EQ(error_of(text + "0 0 0\n1 0 0\n0 1 0\n"),
-            "test: line 14: 1 rows of 'face' are declared, but only 3 rows follow the header in all");
+  EXPECT_EQ(
+      error_of(text + "0 0 0\n1 0 0\n0 1 0\n"),
+      "test: line 14: 1 rows of 'face' are declared, but only 3 rows follow the header in all");
   EXPECT_EQ(error_of(text + "0 0 0\n1 0 0\n0 one 0\n3 0 1 2\n"),
             "test: line 13: a coordinate 'one' is not a finite number");
   EXPECT_EQ(error_of("ply\nformat ascii 1.0\nelement vertex 3\nproperty quad x\nend_header\n"),
@@ -97,8 +99,9 @@ TEST(Ply, ErrorsNamePlaceExpectedAndFound) {
             "test: byte 190: 3 vertices of 12 bytes are declared, but 4 bytes follow");
   EXPECT_EQ(error_of("ply\nformat ascii 1.0\n"),
             "test: line 3: expected 'end_header', found the end of the file");
-  EXPECT_EQ(error_of(header("ascii", "element vertex 1\nproperty float x\nproperty float y\n") + "0 0\n"),
-            "test: byte 0: expected a number 'z' among the properties of 'vertex', found none");
+  EXPECT_EQ(
+      error_of(header("ascii", "element vertex 1\nproperty float x\nproperty float y\n") + "0 0\n"),
+      "test: byte 0: expected a number 'z' among the properties of 'vertex', found none");
 }
 
 TEST(Ply, RefusesCoordinatesThatAreNotFinite) {

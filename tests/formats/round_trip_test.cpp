@@ -19,12 +19,21 @@ double any_double(Random& random) {
   while (true) {
     double x = 0;
     switch (random.index(5)) {
-      case 0: x = random.between(-1000, 1000); break;
-      case 1: x = random.chance(0.5) ? 0.0 : -0.0; break;
-      case 2: x = static_cast<double>(random.index(1000)) / 8; break;
-      case 3: x = std::numeric_limits<double>::denorm_min() * static_cast<double>(random.index(9));
+      case 0:
+        x = random.between(-1000, 1000);
         break;
-      default: x = std::bit_cast<double>(random.bits()); break;
+      case 1:
+        x = random.chance(0.5) ? 0.0 : -0.0;
+        break;
+      case 2:
+        x = static_cast<double>(random.index(1000)) / 8;
+        break;
+      case 3:
+        x = std::numeric_limits<double>::denorm_min() * static_cast<double>(random.index(9));
+        break;
+      default:
+        x = std::bit_cast<double>(random.bits());
+        break;
     }
     if (std::isfinite(x)) return x;
   }
@@ -131,7 +140,8 @@ TEST(RoundTrip, ObjKeepsPartsPatchesAndWires) {
     Random random(seed);
     Model model;
     for (std::size_t p = 0; p < 1 + random.index(4); ++p) {
-      Part part{"part " + std::to_string(p), in_order_of_use(test::damaged_mesh(seed * 7 + p)), {}, {}};
+      Part part{
+          "part " + std::to_string(p), in_order_of_use(test::damaged_mesh(seed * 7 + p)), {}, {}};
       if (part.mesh.triangles.empty()) continue;
       part.patch_names = {"top", "side"};
       for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {

@@ -40,8 +40,9 @@ TEST(Stl, TakesOddCaseSpacingAndLineEnds) {
 }
 
 TEST(Stl, AFacetMayLackItsNormalOrHaveOneThatIsNoNumber) {
-  const std::string body = "facet\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\n"
-                           "endfacet\n";
+  const std::string body =
+      "facet\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\n"
+      "endfacet\n";
   EXPECT_EQ(triangle_count(read_text(solid(body))), 1u);
   const std::string odd = "facet normal nan -1.#IND inf" + body.substr(5);
   const Model model = read_text(solid(odd));
@@ -60,7 +61,8 @@ TEST(Stl, ABinaryFileMayBeginWithSolid) {
 
 TEST(Stl, KeepsNegativeZerosApartAndWeldsThemForTopology) {
   const std::string text = solid(
-      "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\n"
+      "facet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
+      "0\nendloop\nendfacet\n"
       "facet normal 0 0 1\nouter loop\nvertex -0 0 0\nvertex 0 1 0\nvertex -1 0 0\nendloop\n"
       "endfacet\n");
   const Mesh mesh = std::move(read_text(text).parts[0].mesh);

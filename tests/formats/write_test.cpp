@@ -24,9 +24,9 @@ class Write : public testing::Test {
     return static_cast<std::size_t>(
         std::distance(fs::directory_iterator(folder_), fs::directory_iterator()));
   }
-  const fs::path folder_ = fs::path(testing::TempDir()) /
-                          (std::string("aguja-write-") +
-                           testing::UnitTest::GetInstance()->current_test_info()->name());
+  const fs::path folder_ =
+      fs::path(testing::TempDir()) /
+      (std::string("aguja-write-") + testing::UnitTest::GetInstance()->current_test_info()->name());
   const Model cube_ = test::model_of(test::cube({0.1, 0, 0}), "cube");
 };
 
@@ -81,7 +81,8 @@ TEST_F(Write, AFailureLeavesNothing) {
   const Model huge = test::model_of(test::cube({0, 0, 0}, 1e300));
   EXPECT_THROW(write_model(folder_ / "huge.stl", huge, Format::stl), OutputError);
   EXPECT_EQ(files(), 0u);
-  EXPECT_THROW(write_model(folder_ / "no" / "such" / "folder.stl", cube_, Format::stl), OutputError);
+  EXPECT_THROW(write_model(folder_ / "no" / "such" / "folder.stl", cube_, Format::stl),
+               OutputError);
 }
 
 TEST_F(Write, DigestIsThatOfCommonTools) {

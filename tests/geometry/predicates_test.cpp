@@ -16,14 +16,22 @@ using test::Random;
 // Kinds of coordinates that occur, and some that hopefully do not.
 double coordinate(Random& random, std::size_t kind) {
   switch (kind) {
-    case 0: return random.between(-1, 1);
-    case 1: return static_cast<double>(random.index(5)) - 2;             // grid: mostly degenerate
-    case 2: return 1e6 + static_cast<double>(random.index(4)) * 0x1p-20;  // far from the origin
-    case 3: return 0.5 + static_cast<double>(random.index(3)) * 0x1p-53;  // one ulp apart
-    case 4: return std::ldexp(random.between(-1, 1), static_cast<int>(random.index(1900)) - 950);
-    case 5: return static_cast<double>(random.index(5)) * std::numeric_limits<double>::denorm_min();
-    case 6: return static_cast<double>(static_cast<float>(random.between(-100, 100)));
-    default: return (random.chance(0.5) ? 1 : -1) * 1e300 * random.unit();
+    case 0:
+      return random.between(-1, 1);
+    case 1:
+      return static_cast<double>(random.index(5)) - 2;  // grid: mostly degenerate
+    case 2:
+      return 1e6 + static_cast<double>(random.index(4)) * 0x1p-20;  // far from the origin
+    case 3:
+      return 0.5 + static_cast<double>(random.index(3)) * 0x1p-53;  // one ulp apart
+    case 4:
+      return std::ldexp(random.between(-1, 1), static_cast<int>(random.index(1900)) - 950);
+    case 5:
+      return static_cast<double>(random.index(5)) * std::numeric_limits<double>::denorm_min();
+    case 6:
+      return static_cast<double>(static_cast<float>(random.between(-100, 100)));
+    default:
+      return (random.chance(0.5) ? 1 : -1) * 1e300 * random.unit();
   }
 }
 constexpr std::size_t kKinds = 8;

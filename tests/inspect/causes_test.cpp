@@ -36,14 +36,14 @@ TEST(Causes, ATurnedCopyExplainsTheEdgesItOverloads) {
 
 TEST(Causes, AWallWithoutThicknessIsOneFinding) {
   // A closed body with a loose pair of triangles, back to back, on three points of its own.
-  Mesh mesh = test::joined(big_sphere(), test::mesh_of({{90, 0, 0}, {90, 30, 0}, {90, 0, 30}},
-                                                       {{0, 1, 2}, {0, 2, 1}}));
+  Mesh mesh = test::joined(
+      big_sphere(), test::mesh_of({{90, 0, 0}, {90, 30, 0}, {90, 0, 30}}, {{0, 1, 2}, {0, 2, 1}}));
   EXPECT_EQ(kinds_in(mesh), Kinds{back_to_back});
 }
 
 TEST(Causes, AStrayExplainsItsNakedEdges) {
-  Mesh mesh = test::joined(
-      big_sphere(), test::mesh_of({{60, 0, 0}, {60.5, 0, 0}, {60, 0.5, 0}}, {{0, 1, 2}}));
+  Mesh mesh = test::joined(big_sphere(),
+                           test::mesh_of({{60, 0, 0}, {60.5, 0, 0}, {60, 0.5, 0}}, {{0, 1, 2}}));
   EXPECT_EQ(kinds_in(mesh), Kinds{stray_shell});
 }
 
@@ -51,8 +51,7 @@ TEST(Causes, AFlapExplainsItsFreeBorder) {
   Mesh mesh = big_sphere();
   const Triangle t = mesh.triangles[40];
   mesh.points.push_back(1.5 * mesh.point(t[0]));
-  mesh.triangles.push_back(
-      {{t[0], t[1], {static_cast<std::uint32_t>(mesh.points.size() - 1)}}});
+  mesh.triangles.push_back({{t[0], t[1], {static_cast<std::uint32_t>(mesh.points.size() - 1)}}});
   EXPECT_EQ(kinds_in(mesh), Kinds{nonmanifold_edge});
 }
 
@@ -67,8 +66,8 @@ TEST(Causes, OpeningsThatMeetInAPointExplainThePinch) {
 }
 
 TEST(Causes, ALooseCapOfNoAreaExplainsItsOwnEdges) {
-  Mesh mesh = test::joined(big_sphere(),
-                           test::mesh_of({{60, 0, 0}, {62, 0, 0}, {70, 0, 0}}, {{0, 1, 2}}));
+  Mesh mesh =
+      test::joined(big_sphere(), test::mesh_of({{60, 0, 0}, {62, 0, 0}, {70, 0, 0}}, {{0, 1, 2}}));
   EXPECT_EQ(kinds_in(mesh), Kinds{zero_area});
 }
 

@@ -1,4 +1,5 @@
-// `inspect` finds exactly what was seeded in the demo models: that kind, that place, that size, once.
+// `inspect` finds exactly what was seeded in the demo models: that kind, that place, that size,
+// once.
 
 #include <gtest/gtest.h>
 
@@ -16,10 +17,9 @@ namespace {
 class Demo : public testing::Test {
  protected:
   void SetUp() override {
-    folder_ = 
-        std::filesystem::path(testing::TempDir()) /
-        (std::string("aguja-demo-") +
-         testing::UnitTest::GetInstance()->current_test_info()->name());
+    folder_ = std::filesystem::path(testing::TempDir()) /
+              (std::string("aguja-demo-") +
+               testing::UnitTest::GetInstance()->current_test_info()->name());
     std::filesystem::remove_all(folder_);
     written_ = demo::write_demo(folder_, false);
   }
@@ -64,7 +64,8 @@ TEST_F(Demo, EveryPartCheckThatCanFindSomethingIsSeededOnce) {
     for (const demo::SeededDefect& d : w.demo.defects) seeded.insert(d.kind);
   }
   for (const KindInfo& k : all_kinds()) {
-    // A sheet or a flat closed shell is no part of a float; tests/inspect/inspect_test.cpp has them.
+    // A sheet or a flat closed shell is no part of a float; tests/inspect/inspect_test.cpp has
+    // them.
     if (k.kind == FindingKind::sheet_border || k.kind == FindingKind::zero_volume) continue;
     EXPECT_TRUE(seeded.contains(k.kind)) << k.slug;
   }

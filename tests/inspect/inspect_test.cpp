@@ -42,10 +42,9 @@ TEST(Registry, NamesEachCheckOnce) {
 }
 
 TEST(Inspect, FindsNothingInCleanModels) {
-  for (const Mesh& mesh :
-       {test::cube({0, 0, 0}, 10), test::sphere(20, 30),
-        test::joined(test::sphere(9, 20), test::turned(test::sphere(9, 10))),
-        test::joined(test::cube({0, 0, 0}, 10), test::cube({20, 0, 0}, 10))}) {
+  for (const Mesh& mesh : {test::cube({0, 0, 0}, 10), test::sphere(20, 30),
+                           test::joined(test::sphere(9, 20), test::turned(test::sphere(9, 10))),
+                           test::joined(test::cube({0, 0, 0}, 10), test::cube({20, 0, 0}, 10))}) {
     EXPECT_TRUE(inspect(test::model_of(mesh)).findings.empty());
   }
 }
@@ -59,8 +58,8 @@ TEST(Inspect, IdsDoNotDependOnOrderOrThreads) {
     test::Random random(seed + 1000);
     auto& triangles = model.parts[0].mesh.triangles;
     std::shuffle(triangles.begin(), triangles.end(), random.engine());
-    const oneapi::tbb::global_control limit(
-        oneapi::tbb::global_control::max_allowed_parallelism, 1);
+    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
+                                            1);
     auto after = ids(inspect(model));
     // A winding conflict between two halves of equal size may be blamed on either.
     const auto ambiguous = [](const std::string& id) { return id.starts_with("winding"); };
@@ -88,8 +87,8 @@ TEST(Inspect, FindingsAreWorstFirst) {
 }
 
 TEST(Inspect, ASheetIsNotAnOpening) {
-  const Mesh sheet = test::mesh_of({{0, 0, 0}, {20, 0, 0}, {20, 20, 0}, {0, 20, 0}},
-                                   {{0, 1, 2}, {0, 2, 3}});
+  const Mesh sheet =
+      test::mesh_of({{0, 0, 0}, {20, 0, 0}, {20, 20, 0}, {0, 20, 0}}, {{0, 1, 2}, {0, 2, 3}});
   const auto findings = inspect(test::model_of(sheet)).findings;
   ASSERT_EQ(findings.size(), 1u);
   EXPECT_EQ(findings[0].kind, sheet_border);

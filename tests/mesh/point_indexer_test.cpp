@@ -20,8 +20,9 @@ Indexed index(const std::vector<Point>& corners, std::size_t expected, std::size
   Array<VertexId> ids(corners.size());
   PointIndexer indexer(expected);
   for (std::size_t at = 0; at < corners.size(); at += batch) {
-    indexer.add(std::min(batch, corners.size() - at),
-                [&](std::size_t i) { return corners[at + i]; }, ids.data() + at);
+    indexer.add(
+        std::min(batch, corners.size() - at), [&](std::size_t i) { return corners[at + i]; },
+        ids.data() + at);
   }
   Indexed result;
   for (const Point& p : indexer.finish(ids)) {
@@ -65,8 +66,8 @@ TEST(PointIndexer, IsTheSameForAnyThreadsGuessAndBatches) {
   const auto corners = some_corners(5, 60000, 30000);
   std::vector<Indexed> results;
   for (const std::size_t threads : {1u, 2u, 7u}) {
-    const oneapi::tbb::global_control limit(
-        oneapi::tbb::global_control::max_allowed_parallelism, threads);
+    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
+                                            threads);
     for (const std::size_t expected : {0u, 10u, 50000u}) {
       for (const std::size_t batch : {1000u, 60000u}) {
         results.push_back(index(corners, expected, batch));
@@ -79,9 +80,11 @@ TEST(PointIndexer, IsTheSameForAnyThreadsGuessAndBatches) {
 TEST(PointIndexer, SeesNegativeZeros) {
   Array<VertexId> ids(2);
   PointIndexer without(2), with(2);
-  without.add(2, [](std::size_t i) { return Point(static_cast<double>(i), 0.0, 1); }, ids.data());
+  without.add(
+      2, [](std::size_t i) { return Point(static_cast<double>(i), 0.0, 1); }, ids.data());
   EXPECT_FALSE(without.has_negative_zero());
-  with.add(2, [](std::size_t i) { return Point(static_cast<double>(i), -0.0, 1); }, ids.data());
+  with.add(
+      2, [](std::size_t i) { return Point(static_cast<double>(i), -0.0, 1); }, ids.data());
   EXPECT_TRUE(with.has_negative_zero());
 }
 

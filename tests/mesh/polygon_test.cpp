@@ -100,8 +100,7 @@ TEST(Polygon, KeepsItsDirectionInAnyPlane) {
 }
 
 TEST(Polygon, OneThatCrossesItselfIsCountedAndKeepsItsTriangles) {
-  const Divided result =
-      divide({{0, 0, 0}, {4, 4, 0}, {4, 0, 0}, {0, 4, 0}, {-1, 2, 0}});
+  const Divided result = divide({{0, 0, 0}, {4, 4, 0}, {4, 0, 0}, {0, 4, 0}, {-1, 2, 0}});
   EXPECT_EQ(result.triangles.size(), 3u);
   for (const Triangle& t : result.triangles) {
     for (const VertexId v : t.corner) EXPECT_LT(v.value, 5u);

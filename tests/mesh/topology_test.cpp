@@ -38,8 +38,8 @@ TEST(Topology, CountsWhatTheBruteForceCounts) {
     seen += expected;
   }
   for (const std::size_t worth :
-       {seen.naked_edges, seen.nonmanifold_edges, seen.nonmanifold_vertices,
-        seen.winding_conflicts, seen.zero_area, seen.duplicates, seen.rims}) {
+       {seen.naked_edges, seen.nonmanifold_edges, seen.nonmanifold_vertices, seen.winding_conflicts,
+        seen.zero_area, seen.duplicates, seen.rims}) {
     EXPECT_GE(worth, 500u) << "damaged_mesh no longer makes damage worth testing";
   }
 }
@@ -61,8 +61,8 @@ Mesh large_mesh() {
 TEST(Topology, IsTheSameForAnyNumberOfThreads) {
   const Mesh mesh = large_mesh();
   const auto digest = [&](std::size_t threads) {
-    const oneapi::tbb::global_control limit(
-        oneapi::tbb::global_control::max_allowed_parallelism, threads);
+    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
+                                            threads);
     const Anatomy a(mesh);
     std::vector<std::uint32_t> all;
     for (std::uint32_t e = 0; e < a.edges.size(); ++e) {
@@ -134,8 +134,8 @@ TEST(Fans, CountsManyFansAtAVertexWithManyTriangles) {
     mesh.triangles.push_back({{{0}, {3 * i + 1}, {3 * i + 2}}});
     mesh.triangles.push_back({{{0}, {3 * i + 2}, {3 * i + 3}}});
   }
-  const auto pinched = find_pinched_vertices(
-      mesh.triangles, VertexStars(mesh.triangles, mesh.points.size()));
+  const auto pinched =
+      find_pinched_vertices(mesh.triangles, VertexStars(mesh.triangles, mesh.points.size()));
   ASSERT_EQ(pinched.size(), 1u);
   EXPECT_EQ(pinched[0].vertex.value, 0u);
   EXPECT_EQ(pinched[0].fans, 20u);

@@ -56,9 +56,9 @@ TEST(Certificate, RefutesEachFault) {
                   ReasonKind::nonmanifold_vertices));
   EXPECT_TRUE(has(certificate_of(test::joined(test::sphere(5, 2), test::sphere(5, 1))),
                   ReasonKind::nesting));
-  EXPECT_TRUE(has(certificate_of(test::mesh_of({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}},
-                                               {{0, 1, 2}, {0, 2, 1}})),
-                  ReasonKind::zero_volume));
+  EXPECT_TRUE(
+      has(certificate_of(test::mesh_of({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, {{0, 1, 2}, {0, 2, 1}})),
+          ReasonKind::zero_volume));
   EXPECT_TRUE(has(certificate_of(Mesh{}), ReasonKind::no_triangles));
   EXPECT_TRUE(has(certify(Model{}), ReasonKind::no_triangles));
   for (const Mesh& mesh : {open, conflict}) {

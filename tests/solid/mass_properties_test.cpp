@@ -13,9 +13,7 @@
 namespace aguja {
 namespace {
 
-MassProperties properties(const Mesh& mesh) {
-  return measure_parts(test::model_of(mesh))[0].mass;
-}
+MassProperties properties(const Mesh& mesh) { return measure_parts(test::model_of(mesh))[0].mass; }
 
 TEST(MassProperties, OfABoxAreThoseOfTheTextbook) {
   const Point low(1, 2, 3);
@@ -66,8 +64,8 @@ TEST(MassProperties, ScaleByPowersOfTwoExactly) {
 TEST(MassProperties, AreTheSameBitsForAnyNumberOfThreads) {
   const Mesh mesh = test::sphere(120);
   const auto bits = [&](std::size_t threads) {
-    const oneapi::tbb::global_control limit(
-        oneapi::tbb::global_control::max_allowed_parallelism, threads);
+    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
+                                            threads);
     const MassProperties m = properties(mesh);
     return std::array{m.volume, m.area, m.centroid.x(), m.inertia(0, 0), m.inertia(1, 2)};
   };
@@ -88,8 +86,9 @@ TEST(MassProperties, OfThePodAgreeWithItsClosedForm) {
 TEST(VolumeSign, IsExactWhereSumsAreNot) {
   // A flat double sheet encloses exactly nothing; lifting one corner by one ulp of a large number
   // makes it enclose something.
-  Mesh sheet = test::mesh_of({{1e8, 0.1, 0.7}, {1e8 + 1, 0.3, 0.7}, {1e8, 1.1, 0.7}, {1e8, 1.1, 0.7}},
-                             {{0, 1, 2}, {0, 3, 1}, {0, 2, 3}, {1, 3, 2}});
+  Mesh sheet =
+      test::mesh_of({{1e8, 0.1, 0.7}, {1e8 + 1, 0.3, 0.7}, {1e8, 1.1, 0.7}, {1e8, 1.1, 0.7}},
+                    {{0, 1, 2}, {0, 3, 1}, {0, 2, 3}, {1, 3, 2}});
   const auto sign = [](const Mesh& mesh) {
     std::vector<TriangleId> all(mesh.triangles.size());
     for (std::uint32_t i = 0; i < all.size(); ++i) all[i] = {i};

@@ -1,5 +1,6 @@
 #pragma once
-// The obvious slow way to every topological figure: the reference that the fast one is held against.
+// The obvious slow way to every topological figure: the reference that the fast one is held
+// against.
 
 #include "aguja/solid/anatomy.h"
 

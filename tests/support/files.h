@@ -33,8 +33,8 @@ inline std::string error_of(std::string_view bytes, std::string_view name = "tes
 
 inline bool same_bits(const Mesh& a, const Mesh& b) {
   return a.points.size() == b.points.size() && a.triangles == b.triangles && a.wires == b.wires &&
-         (a.points.empty() || std::memcmp(a.points.data(), b.points.data(),
-                                          a.points.size() * sizeof(Point)) == 0);
+         (a.points.empty() ||
+          std::memcmp(a.points.data(), b.points.data(), a.points.size() * sizeof(Point)) == 0);
 }
 
 inline void expect_same(const Model& a, const Model& b) {

@@ -27,10 +27,14 @@ Mesh grid(Random& random) {
 
 Mesh some_mesh(Random& random) {
   switch (random.index(4)) {
-    case 0: return cube();
-    case 1: return sphere(static_cast<int>(3 + random.index(5)));
-    case 2: return joined(cube(), cube({random.chance(0.5) ? 1.0 : 3.0, 0, 0}));
-    default: return grid(random);
+    case 0:
+      return cube();
+    case 1:
+      return sphere(static_cast<int>(3 + random.index(5)));
+    case 2:
+      return joined(cube(), cube({random.chance(0.5) ? 1.0 : 3.0, 0, 0}));
+    default:
+      return grid(random);
   }
 }
 
@@ -47,10 +51,18 @@ void damage(Mesh& mesh, Random& random) {
     case 0:
       mesh.triangles.erase(mesh.triangles.begin() + static_cast<std::ptrdiff_t>(t));
       break;
-    case 1: mesh.triangles.push_back({{copy[1], copy[2], copy[0]}}); break;
-    case 2: mesh.triangles.push_back({{copy[1], copy[0], copy[2]}}); break;
-    case 3: std::swap(triangle[0], triangle[1]); break;
-    case 4: triangle[random.index(3)] = triangle[random.index(3)]; break;
+    case 1:
+      mesh.triangles.push_back({{copy[1], copy[2], copy[0]}});
+      break;
+    case 2:
+      mesh.triangles.push_back({{copy[1], copy[0], copy[2]}});
+      break;
+    case 3:
+      std::swap(triangle[0], triangle[1]);
+      break;
+    case 4:
+      triangle[random.index(3)] = triangle[random.index(3)];
+      break;
     case 5: {  // one corner gets a point of its own, equal or equal but for the sign of a zero
       Point p = mesh.point(triangle[0]);
       for (int axis = 0; axis < 3; ++axis) {
@@ -70,7 +82,9 @@ void damage(Mesh& mesh, Random& random) {
       mesh.triangles.push_back(
           {{any_vertex(mesh, random), any_vertex(mesh, random), any_vertex(mesh, random)}});
       break;
-    default: mesh.points.emplace_back(9, 9, random.unit()); break;
+    default:
+      mesh.points.emplace_back(9, 9, random.unit());
+      break;
   }
 }
 

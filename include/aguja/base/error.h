@@ -37,16 +37,16 @@ class InternalError : public Error {
 
 /// What an `InputError` is about; the slug of each is stable (`slug`).
 enum class InputProblem {
-  not_readable,     ///< missing, a folder, no permission, or the machine failed while reading
-  empty,            ///< no bytes at all
-  unknown_format,   ///< none of the formats fits what the file begins with
-  unsupported,      ///< a variant of a known format that is not read
-  truncated,        ///< the bytes end before what they announce
-  wrong_count,      ///< a declared count and the bytes contradict each other
-  bad_number,       ///< not a number, out of the range of its type, NaN or infinite
-  bad_index,        ///< names a vertex that does not exist
-  syntax,           ///< something else stands where the format demands a certain word
-  too_large,        ///< more points or triangles than the index types hold
+  not_readable,    ///< missing, a folder, no permission, or the machine failed while reading
+  empty,           ///< no bytes at all
+  unknown_format,  ///< none of the formats fits what the file begins with
+  unsupported,     ///< a variant of a known format that is not read
+  truncated,       ///< the bytes end before what they announce
+  wrong_count,     ///< a declared count and the bytes contradict each other
+  bad_number,      ///< not a number, out of the range of its type, NaN or infinite
+  bad_index,       ///< names a vertex that does not exist
+  syntax,          ///< something else stands where the format demands a certain word
+  too_large,       ///< more points or triangles than the index types hold
 };
 
 [[nodiscard]] std::string_view slug(InputProblem problem);

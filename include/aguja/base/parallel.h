@@ -38,9 +38,10 @@ void parallel_ranges(std::size_t count, std::size_t grain, const Body& body) {
     if (count > 0) body(Range{0, count});
     return;
   }
-  oneapi::tbb::parallel_for(
-      oneapi::tbb::blocked_range<std::size_t>(0, count, grain),
-      [&](const oneapi::tbb::blocked_range<std::size_t>& r) { body(Range{r.begin(), r.end()}); });
+  oneapi::tbb::parallel_for(oneapi::tbb::blocked_range<std::size_t>(0, count, grain),
+                            [&](const oneapi::tbb::blocked_range<std::size_t>& r) {
+                              body(Range{r.begin(), r.end()});
+                            });
 }
 
 /// Calls `body(index)` for 0..count, each as a task of its own.

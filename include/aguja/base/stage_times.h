@@ -41,9 +41,7 @@ class StageTimes {
     StageTimes& times;
     std::string_view stage;
     Clock::time_point start;
-    ~Running() {
-      times.add(stage, std::chrono::duration<double>(Clock::now() - start).count());
-    }
+    ~Running() { times.add(stage, std::chrono::duration<double>(Clock::now() - start).count()); }
   };
   std::vector<Stage> stages_;
 };

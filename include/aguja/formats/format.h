@@ -28,8 +28,8 @@ struct Source {
 };
 
 struct ReadOptions {
-  std::optional<LengthUnit> unit = {};   ///< overrides what is stated or assumed
-  std::optional<Format> format = {};     ///< overrides what the content looks like
+  std::optional<LengthUnit> unit = {};  ///< overrides what is stated or assumed
+  std::optional<Format> format = {};    ///< overrides what the content looks like
   /// Keep stored facet normals and attribute bytes of STL files, so that they are written back.
   bool keep_facet_records = false;
 };

@@ -55,8 +55,7 @@ inline constexpr double kOrient3dLargest = 0x1p300;
 /// The rational stage alone: the reference of the tests.
 [[nodiscard]] int orient2d_rational(double ax, double ay, double bx, double by, double cx,
                                     double cy);
-[[nodiscard]] int orient3d_rational(const Point& a, const Point& b, const Point& c,
-                                    const Point& d);
+[[nodiscard]] int orient3d_rational(const Point& a, const Point& b, const Point& c, const Point& d);
 
 }  // namespace detail
 

@@ -63,13 +63,13 @@ struct Finding {
   std::string id;  ///< kind and digest of its geometry: independent of order and threads
   FindingKind kind{};
   Severity severity{};
-  std::string part;       ///< empty: the whole model
-  std::size_t count = 0;  ///< how many edges, vertices, triangles or shells it consists of
+  std::string part;             ///< empty: the whole model
+  std::size_t count = 0;        ///< how many edges, vertices, triangles or shells it consists of
   Point place = Point::Zero();  ///< where to look
   Box box;
-  double measure = 0;           ///< see `KindInfo::measures`
-  std::optional<double> limit;  ///< what the measure was held against
-  std::string detail;           ///< one clause with what the figures do not say
+  double measure = 0;                 ///< see `KindInfo::measures`
+  std::optional<double> limit;        ///< what the measure was held against
+  std::string detail;                 ///< one clause with what the figures do not say
   std::vector<TriangleId> triangles;  ///< in the part as read, rising; the first kMostListed
   std::size_t triangle_total = 0;     ///< how many there are
   std::vector<FindingKind> waits_for;

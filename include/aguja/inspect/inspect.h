@@ -30,8 +30,8 @@ struct InspectOptions {
 /// A question that could not be asked yet, and what must be mended first.
 struct Waiting {
   std::string part;
-  FindingKind kind;            ///< what could not be looked for
-  std::size_t count = 0;       ///< on how many shells
+  FindingKind kind;       ///< what could not be looked for
+  std::size_t count = 0;  ///< on how many shells
   FindingKind waits_for;
 };
 

@@ -13,8 +13,8 @@ namespace aguja {
 
 /// What STL files say per facet beside the corners; kept only on request, to be written back.
 struct FacetRecords {
-  Array<Vector> normals;             ///< by triangle, as stored; empty if not kept
-  Array<std::uint16_t> attributes;   ///< by triangle, binary STL only; empty if not kept
+  Array<Vector> normals;            ///< by triangle, as stored; empty if not kept
+  Array<std::uint16_t> attributes;  ///< by triangle, binary STL only; empty if not kept
 };
 
 struct Part {

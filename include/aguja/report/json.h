@@ -18,9 +18,9 @@ struct RunFacts {
 };
 
 [[nodiscard]] nlohmann::ordered_json inspect_json(const Model& model, const Inspection& inspection,
-                                                  std::size_t most_findings,
-                                                  const RunFacts& facts);
-[[nodiscard]] nlohmann::ordered_json certify_json(const Model& model, const Certificate& certificate,
+                                                  std::size_t most_findings, const RunFacts& facts);
+[[nodiscard]] nlohmann::ordered_json certify_json(const Model& model,
+                                                  const Certificate& certificate,
                                                   std::string_view digest,
                                                   std::optional<Density> density,
                                                   std::span<const Expectation> expectations,

@@ -9,8 +9,8 @@
 namespace aguja {
 
 struct TextOptions {
-  std::size_t width = 100;    ///< characters a line
-  bool every_finding = false; ///< one row per finding instead of one per kind
+  std::size_t width = 100;     ///< characters a line
+  bool every_finding = false;  ///< one row per finding instead of one per kind
 };
 
 [[nodiscard]] std::string inspect_text(const Model& model, const Inspection& inspection,

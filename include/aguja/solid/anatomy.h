@@ -16,15 +16,15 @@ namespace aguja {
 /// counts in edges.
 struct Counts {
   std::size_t triangles = 0;
-  std::size_t vertices = 0;              ///< distinct points, unused ones included
+  std::size_t vertices = 0;  ///< distinct points, unused ones included
   std::size_t edges = 0;
   std::size_t naked_edges = 0;           ///< exactly one use
   std::size_t nonmanifold_edges = 0;     ///< three or more uses
   std::size_t nonmanifold_vertices = 0;  ///< more than one fan
   std::size_t winding_conflicts = 0;     ///< exactly two uses, both the same way
   std::size_t zero_area = 0;
-  std::size_t duplicates = 0;            ///< surplus copies of the same three vertices
-  std::size_t components = 0;            ///< sets of triangles that hang together by edges
+  std::size_t duplicates = 0;  ///< surplus copies of the same three vertices
+  std::size_t components = 0;  ///< sets of triangles that hang together by edges
   std::size_t rims = 0;
 
   Counts& operator+=(const Counts& other);

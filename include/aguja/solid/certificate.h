@@ -19,14 +19,14 @@ enum class Verdict { solid, not_solid, undecided };
 enum class ReasonKind {
   no_triangles,
   naked_edges,
-  unbalanced_edges,       ///< used more often one way than the other
+  unbalanced_edges,  ///< used more often one way than the other
   nonmanifold_edges,
   nonmanifold_vertices,
   winding_conflicts,
   zero_area,
   zero_volume,
-  inverted_shell,         ///< not inside another shell, yet facing inward
-  nesting,                ///< a cavity facing outward, or a body within a body
+  inverted_shell,  ///< not inside another shell, yet facing inward
+  nesting,         ///< a cavity facing outward, or a body within a body
   nesting_undecided,
   crossings_not_examined,
 };

@@ -37,7 +37,7 @@ class MassSums {
 
  private:
   Point reference_;
-  int exponent_ = 0;  // coordinates are multiplied by 2^-exponent,
+  int exponent_ = 0;                        // coordinates are multiplied by 2^-exponent,
   double half_scale_ = 1, rest_scale_ = 1;  // in two steps
   std::size_t triangles_ = 0;
   double volume6_ = 0;

@@ -20,7 +20,7 @@ struct Expectation {
   std::string what;  ///< `volume` or `mass`
   double expected;   ///< model units cubed, or kilograms
   double found;
-  double within;     ///< fraction of the expected value
+  double within;  ///< fraction of the expected value
   [[nodiscard]] bool is_met() const;
 };
 

@@ -26,7 +26,7 @@ struct Shell {
   // Nesting, among closed shells of the part; crossings are not looked at here.
   std::optional<std::size_t> inside_of;  ///< the innermost closed shell around this one
   std::size_t depth = 0;                 ///< number of closed shells around this one
-  bool nesting_decided = true;  ///< false: every point tried lies on another shell
+  bool nesting_decided = true;           ///< false: every point tried lies on another shell
   /// A shell that is not closed and whose box holds this one: whether this one is inside of it, and
   /// so which way it should face, cannot be told before that one is mended.
   std::optional<std::size_t> waits_for_shell;
@@ -45,8 +45,7 @@ struct Shell {
 /// Cost     O(n) beside the nesting; that is O(n log s) for s closed shells unless many boxes
 ///          overlap. Parallel; the same bits for any number of threads.
 [[nodiscard]] std::vector<Shell> find_shells(const Welded& mesh, const EdgeTable& edges,
-                                             const Components& components,
-                                             const VertexStars& stars,
+                                             const Components& components, const VertexStars& stars,
                                              std::span<const PinchedVertex> pinched);
 
 /// Triangles grouped by component, rising within each.

@@ -18,7 +18,8 @@ namespace aguja {
 ///          point is thought moved by an infinitely small amount in y and z (symbolically).
 /// Cost     O(n log q + hits) for n triangles, q points. Parallel.
 /// Source   Edelsbrunner, Mücke: Simulation of Simplicity, ACM TOG 9(1), 1990 (the symbolic move).
-[[nodiscard]] std::vector<std::optional<int>> winding_numbers(
-    const Welded& mesh, std::span<const TriangleId> selection, std::span<const Point> queries);
+[[nodiscard]] std::vector<std::optional<int>> winding_numbers(const Welded& mesh,
+                                                              std::span<const TriangleId> selection,
+                                                              std::span<const Point> queries);
 
 }  // namespace aguja

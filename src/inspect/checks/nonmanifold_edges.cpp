@@ -27,10 +27,9 @@ std::size_t count_flaps(const PartView& view, const std::vector<EdgeId>& group) 
 void check_nonmanifold_edges(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
   if (a.edge_counts.nonmanifold == 0) return;
-  const auto edges =
-      select_edges(a.edges, [&](EdgeId e) {
-        return view.causes.is_nonmanifold(e) && !view.causes.is_stray(view.causes.shell_of(e));
-      });
+  const auto edges = select_edges(a.edges, [&](EdgeId e) {
+    return view.causes.is_nonmanifold(e) && !view.causes.is_stray(view.causes.shell_of(e));
+  });
   const auto groups = connected_groups(edges, [&](EdgeId e, const auto& add) {
     add(a.edges.edge(e).low.value);
     add(a.edges.edge(e).high.value);

@@ -59,8 +59,8 @@ void check_rims(const PartView& view, FindingSink& sink) {
     if (view.causes.is_explained(rim)) continue;
     const Shell& shell = a.shells[view.causes.shell_of(rim.edges[0]).value];
     const double thin = view.limits.sheet_fraction * shell.mass.area * shell.box.diagonal();
-    const bool is_sheet = shell.oriented &&
-                          std::fabs(volume[view.causes.shell_of(rim.edges[0]).value]) < thin;
+    const bool is_sheet =
+        shell.oriented && std::fabs(volume[view.causes.shell_of(rim.edges[0]).value]) < thin;
 
     Finding finding;
     finding.kind = is_sheet ? FindingKind::sheet_border : FindingKind::opening;

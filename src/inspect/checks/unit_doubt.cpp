@@ -13,8 +13,7 @@ void check_unit(const Model& model, const Limits& limits, FindingSink& sink) {
   finding.kind = FindingKind::unit_doubt;
   finding.count = 1;
   finding.measure = box.diagonal();
-  finding.limit =
-      (small ? limits.smallest_model : limits.largest_model) / metres_per(model.unit);
+  finding.limit = (small ? limits.smallest_model : limits.largest_model) / metres_per(model.unit);
   finding.box = box;
   finding.place = box.center();
   finding.detail = std::string(model.unit_assumed ? "assumed" : "stated") + " unit " +

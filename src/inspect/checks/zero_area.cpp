@@ -26,8 +26,8 @@ void check_zero_area(const PartView& view, FindingSink& sink) {
       triangles.push_back(z.triangle);
       ++by_shape[static_cast<std::size_t>(z.shape)];
       const Point* const p = points.data() + points.size() - 3;
-      const double side = std::max({(p[0] - p[1]).stableNorm(), (p[1] - p[2]).stableNorm(),
-                                    (p[2] - p[0]).stableNorm()});
+      const double side = std::max(
+          {(p[0] - p[1]).stableNorm(), (p[1] - p[2]).stableNorm(), (p[2] - p[0]).stableNorm()});
       if (side > longest) {
         longest = side;
         finding.place = (p[0] + p[1] + p[2]) / 3.0;

@@ -1,0 +1,36 @@
+"""Fails on an include that points to a later layer, or past the core's own libraries."""
+
+import pathlib
+import re
+import sys
+
+ROOT = pathlib.Path(__file__).resolve().parent.parent
+CORE = ["base", "geometry", "mesh", "solid", "inspect"]
+ALLOWED = {layer: set(CORE[: i + 1]) for i, layer in enumerate(CORE)}
+ALLOWED["formats"] = {"base", "geometry", "mesh", "formats"}
+ALLOWED["report"] = set(CORE) | {"report"}
+# The core reads no files and prints nothing.
+FORBIDDEN_IN_CORE = re.compile(r"<(fstream|iostream|cstdio|filesystem|nlohmann/|fmt/|spdlog/|CLI/)")
+
+
+def layer_of(path):
+    parts = path.relative_to(ROOT).parts
+    return parts[2] if parts[0] == "include" else parts[1]
+
+
+def main():
+    faults = []
+    for path in sorted([*ROOT.glob("include/**/*.h"), *ROOT.glob("src/**/*.h"), *ROOT.glob("src/**/*.cpp")]):
+        layer = layer_of(path)
+        for number, line in enumerate(path.read_text().splitlines(), 1):
+            place = f"{path.relative_to(ROOT)}:{number}"
+            include = re.match(r'#include "(?:aguja/)?(\w+)/', line)
+            if include and include.group(1) not in ALLOWED[layer]:
+                faults.append(f"{place}: {layer} must not include {include.group(1)}")
+            if layer in CORE and FORBIDDEN_IN_CORE.search(line):
+                faults.append(f"{place}: not in the core: {line}")
+    print("\n".join(faults), end="\n" if faults else "")
+    sys.exit(1 if faults else 0)
+
+
+main()
