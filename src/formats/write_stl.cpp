@@ -10,10 +10,19 @@
 namespace aguja {
 namespace {
 
-// Of unit length, or zero for a triangle without area. Only a hint: readers go by the corners.
-Vector unit_normal(const Mesh& mesh, const Triangle& t) {
-  const Vector ab = mesh.point(t[1]) - mesh.point(t[0]);
-  const Vector ac = mesh.point(t[2]) - mesh.point(t[0]);
+enum class Numbers { doubles, floats };
+
+// Of unit length, or zero for a triangle without area. Only a hint: readers go by the corners. Made
+// from the corners as they are written, so that a file that is read and written again stays the
+// same.
+Vector unit_normal(const Mesh& mesh, const Triangle& t, Numbers numbers) {
+  const auto corner = [&](std::size_t c) {
+    const Point& p = mesh.point(t[c]);
+    return numbers == Numbers::floats ? rounded_to_float(p) : p;
+  };
+  const Point a = corner(0);
+  const Vector ab = corner(1) - a;
+  const Vector ac = corner(2) - a;
   const double scale = std::max(ab.cwiseAbs().maxCoeff(), ac.cwiseAbs().maxCoeff());
   if (!(scale > 0) || !std::isfinite(scale)) return Vector::Zero();
   const Vector u = ab / scale;
@@ -24,9 +33,9 @@ Vector unit_normal(const Mesh& mesh, const Triangle& t) {
   return length > 0 ? Vector(n / length) : Vector::Zero();
 }
 
-Vector normal_of(const Part& part, std::size_t t) {
+Vector normal_of(const Part& part, std::size_t t, Numbers numbers) {
   const bool stored = part.facets.normals.size() == part.mesh.triangles.size();
-  return stored ? part.facets.normals[t] : unit_normal(part.mesh, part.mesh.triangles[t]);
+  return stored ? part.facets.normals[t] : unit_normal(part.mesh, part.mesh.triangles[t], numbers);
 }
 
 void append_floats(std::string& out, const Vector& v) {
@@ -96,7 +105,7 @@ WriteReport write_binary(const ByteSink& sink, const Model& model) {
     detail::write_in_pieces(sink, mesh.triangles.size(), [&](Range r, std::string& out) {
       out.reserve(r.size() * detail::kStlFacet);
       for (std::size_t t = r.begin; t < r.end; ++t) {
-        append_floats(out, normal_of(part, t));
+        append_floats(out, normal_of(part, t, Numbers::floats));
         for (const VertexId v : mesh.triangles[t].corner) append_floats(out, mesh.point(v));
         detail::append_bytes(out, has_attributes ? part.facets.attributes[t] : std::uint16_t{0});
       }
@@ -106,7 +115,7 @@ WriteReport write_binary(const ByteSink& sink, const Model& model) {
 }
 
 void append_facet(std::string& out, const Part& part, std::size_t t) {
-  const Vector normal = normal_of(part, t);
+  const Vector normal = normal_of(part, t, Numbers::doubles);
   out += "  facet normal ";
   detail::append_point(out, normal);
   out += "\n    outer loop\n";

@@ -151,7 +151,11 @@ std::string mass_lines(const MassProperties& mass, bool encloses, LengthUnit uni
                         brief(density->kg_per_m3));
     inertia_unit = fmt::format("kg {}²", u);
   }
-  const Eigen::Matrix3d m = mass.inertia * factor;
+  // What rounding left of a zero product of inertia is no product of inertia.
+  const Eigen::Matrix3d exact = mass.inertia * factor;
+  const double noise = 1e-12 * exact.diagonal().cwiseAbs().maxCoeff();
+  const Eigen::Matrix3d m =
+      exact.unaryExpr([&](double x) { return std::fabs(x) <= noise ? 0.0 : x; });
   text += fmt::format(
       "  inertia   xx {}  yy {}  zz {}  xy {}  yz {}  xz {}  ({}, about the "
       "centroid)\n",

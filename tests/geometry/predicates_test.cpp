@@ -128,13 +128,16 @@ TEST(Orient2d, EachStageAnswersWhereItShould) {
             PredicateStage::rational);
 }
 
-TEST(RoundedToFloat, RoundsInLoopsToo) {
-  const std::vector<Point> points(8, Point(0.1, 0, 1));
-  std::size_t moved = 0;
-  for (const Point& p : points) moved += rounded_to_float(p) != p;
-  EXPECT_EQ(moved, 8u);
-  EXPECT_EQ(rounded_to_float({0.1, 1e300, -0.0}),
-            Point(static_cast<double>(0.1f), std::numeric_limits<double>::infinity(), 0));
+TEST(RoundedToFloat, RoundsEachCoordinateByItself) {
+  for (int axis = 0; axis < 3; ++axis) {
+    Point p(0.5, 0.25, 2);
+    EXPECT_EQ(rounded_to_float(p), p);
+    p[axis] = 0.1;
+    EXPECT_EQ(rounded_to_float(p)[axis], 0x1.99999ap-4) << axis;
+  }
+  EXPECT_EQ(rounded_to_float({1e300, -1e300, -0.0}),
+            Point(std::numeric_limits<double>::infinity(),
+                  -std::numeric_limits<double>::infinity(), 0));
 }
 
 TEST(Collinear, TellsAThinTriangleFromALine) {
