@@ -182,7 +182,7 @@ struct ConvertCommand : Session {
           [&] {
             std::string lines = fmt::format("{}: {} triangles in {} part{}, coordinates in {}\n",
                                             output, triangle_count(model), model.parts.size(),
-                                            model.parts.size() == 1 ? "" : "s", symbol(model.unit));
+                                            model.parts.size() == 1 ? "" : "s", name(model.unit));
             for (const std::string& note : model.notes) lines += "  read: " + note + "\n";
             for (const std::string& note : report.notes) lines += "  written: " + note + "\n";
             return lines + "  digest  " + report.digest + "\n";

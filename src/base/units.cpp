@@ -15,15 +15,16 @@ namespace {
 struct LengthUnitRow {
   LengthUnit unit;
   std::string_view symbol;
+  std::string_view name;
   double micrometres;
 };
 constexpr std::array<LengthUnitRow, 6> kLengths = {{
-    {LengthUnit::micrometre, "um", 1},
-    {LengthUnit::millimetre, "mm", 1000},
-    {LengthUnit::centimetre, "cm", 10000},
-    {LengthUnit::metre, "m", 1000000},
-    {LengthUnit::inch, "in", 25400},
-    {LengthUnit::foot, "ft", 304800},
+    {LengthUnit::micrometre, "um", "micrometres", 1},
+    {LengthUnit::millimetre, "mm", "millimetres", 1000},
+    {LengthUnit::centimetre, "cm", "centimetres", 10000},
+    {LengthUnit::metre, "m", "metres", 1000000},
+    {LengthUnit::inch, "in", "inches", 25400},
+    {LengthUnit::foot, "ft", "feet", 304800},
 }};
 
 double micrometres_per(LengthUnit unit) {
@@ -95,6 +96,8 @@ std::span<const LengthUnit> all_length_units() {
 std::string_view symbol(LengthUnit unit) {
   return kLengths.at(static_cast<std::size_t>(unit)).symbol;
 }
+
+std::string_view name(LengthUnit unit) { return kLengths.at(static_cast<std::size_t>(unit)).name; }
 
 double metres_per(LengthUnit unit) { return micrometres_per(unit) / 1e6; }
 

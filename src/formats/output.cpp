@@ -26,8 +26,8 @@ void note_lost_patches(const Model& model, std::string_view format, WriteReport&
 
 void note_lost_unit(const Model& model, std::string_view format, WriteReport& report) {
   if (model.unit == LengthUnit::millimetre && model.unit_assumed) return;
-  report.notes.push_back(std::string(format) + " holds no unit: the numbers are in " +
-                         std::string(symbol(model.unit)));
+  report.notes.push_back(std::string(format) + " holds no unit: the numbers are " +
+                         std::string(name(model.unit)));
 }
 
 std::vector<std::size_t> first_points(const Model& model) {

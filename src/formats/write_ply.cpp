@@ -25,7 +25,7 @@ bool all_floats(const Mesh& mesh) {
 std::string header_of(const Model& model, std::size_t points, std::size_t wires,
                       std::string_view encoding, std::string_view type) {
   std::string text = "ply\nformat " + std::string(encoding) + " 1.0\n";
-  text += "comment coordinates in " + std::string(symbol(model.unit)) + "\n";
+  text += "comment coordinates in " + std::string(name(model.unit)) + "\n";
   text += "element vertex " + std::to_string(points) + "\n";
   for (const char axis : {'x', 'y', 'z'}) {
     text += "property " + std::string(type) + " " + axis + "\n";

@@ -95,7 +95,7 @@ WriteReport write_binary(const ByteSink& sink, const Model& model) {
 
   std::string header = model.header.size() == detail::kStlHeader
                            ? model.header
-                           : "aguja: coordinates in " + std::string(symbol(model.unit));
+                           : "aguja: coordinates in " + std::string(name(model.unit));
   header.resize(detail::kStlHeader, '\0');
   detail::append_bytes(header, static_cast<std::uint32_t>(count));
   sink(header);

@@ -10,6 +10,8 @@ namespace {
 TEST(Units, SymbolsAndUnitsNameEachOther) {
   for (const LengthUnit unit : all_length_units()) EXPECT_EQ(parse_length_unit(symbol(unit)), unit);
   EXPECT_FALSE(parse_length_unit("furlong"));
+  EXPECT_EQ(name(LengthUnit::micrometre), "micrometres");
+  EXPECT_EQ(name(LengthUnit::foot), "feet");
 }
 
 TEST(Units, ConversionsAreRoundedOnce) {

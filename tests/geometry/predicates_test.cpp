@@ -135,9 +135,9 @@ TEST(RoundedToFloat, RoundsEachCoordinateByItself) {
     p[axis] = 0.1;
     EXPECT_EQ(rounded_to_float(p)[axis], 0x1.99999ap-4) << axis;
   }
-  EXPECT_EQ(rounded_to_float({1e300, -1e300, -0.0}),
-            Point(std::numeric_limits<double>::infinity(),
-                  -std::numeric_limits<double>::infinity(), 0));
+  EXPECT_EQ(
+      rounded_to_float({1e300, -1e300, -0.0}),
+      Point(std::numeric_limits<double>::infinity(), -std::numeric_limits<double>::infinity(), 0));
 }
 
 TEST(Collinear, TellsAThinTriangleFromALine) {

@@ -15,6 +15,8 @@ enum class LengthUnit { micrometre, millimetre, centimetre, metre, inch, foot };
 [[nodiscard]] std::span<const LengthUnit> all_length_units();
 /// `um`, `mm`, `cm`, `m`, `in`, `ft`.
 [[nodiscard]] std::string_view symbol(LengthUnit unit);
+/// `micrometres`, `millimetres`, ... , for sentences.
+[[nodiscard]] std::string_view name(LengthUnit unit);
 /// Exact by definition (the inch is 25.4 mm), as near as a double comes to it.
 [[nodiscard]] double metres_per(LengthUnit unit);
 /// By symbol, or nothing.
