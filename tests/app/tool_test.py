@@ -4,7 +4,9 @@ Usage: tool_test.py AGUJA SOURCE_DIR
 """
 
 import json
+import os
 import pathlib
+import re
 import shutil
 import signal
 import subprocess
@@ -15,8 +17,8 @@ import unittest
 
 import jsonschema
 
-TOOL = sys.argv[1]
-SOURCE = pathlib.Path(sys.argv[2])
+TOOL = str(pathlib.Path(sys.argv[1]).resolve())
+SOURCE = pathlib.Path(sys.argv[2]).resolve()
 
 
 def run(*arguments, **options):
@@ -148,6 +150,14 @@ class ToolTest(unittest.TestCase):
             self.assertEqual(result.returncode, 0)
             self.assertLessEqual(len(result.stdout.splitlines()), 50, command)
 
+    def test_the_readme_shows_what_the_tool_prints(self):
+        blocks = re.findall(r"```text\n\$ aguja ([^\n]*)\n(.*?)```", (SOURCE / "README.md").read_text(), re.S)
+        self.assertGreaterEqual(len(blocks), 3)
+        with tempfile.TemporaryDirectory() as work:
+            run("demo", "out", cwd=work)
+            for command, text in blocks:
+                self.assertEqual(run(*command.split(), cwd=work).stdout, text, command)
+
     # ---- what goes wrong
 
     def test_unreadable_input_has_one_clear_error_and_status_3(self):
@@ -189,7 +199,6 @@ class ToolTest(unittest.TestCase):
 
     def test_an_interrupt_has_status_130_and_leaves_nothing(self):
         fifo, out = self.folder / "fifo.off", self.folder / "from-fifo.obj"
-        import os
         os.mkfifo(fifo)
         process = subprocess.Popen([TOOL, "convert", fifo, "-o", out], stderr=subprocess.PIPE)
         with open(fifo, "w") as stream:  # opens only once the tool reads, so it is past its start
