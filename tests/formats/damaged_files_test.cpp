@@ -1,6 +1,8 @@
 // Files cut at every byte, and with bytes changed at random: refused with a clear error, or read;
 // never a crash, never a large allocation.
 
+#include <filesystem>
+
 #include <gtest/gtest.h>
 
 #include "tests/support/files.h"
@@ -22,6 +24,15 @@ std::vector<std::pair<std::string, std::string>> sample_files() {
     }
   }
   return files;
+}
+
+void expect_sound(const Model& model) {
+  for (const Part& part : model.parts) {
+    for (const Point& p : part.mesh.points) ASSERT_TRUE(p.allFinite());
+    for (const Triangle& t : part.mesh.triangles) {
+      for (const VertexId v : t.corner) ASSERT_LT(v.value, part.mesh.points.size());
+    }
+  }
 }
 
 constexpr std::size_t kTail = 6;
@@ -62,12 +73,7 @@ TEST(DamagedFiles, ChangedBytesNeverDoWorseThanAnError) {
       }
       try {
         const Model model = read_model(Source{"test." + name.substr(0, 3), changed});
-        for (const Part& part : model.parts) {
-          for (const Point& p : part.mesh.points) ASSERT_TRUE(p.allFinite());
-          for (const Triangle& t : part.mesh.triangles) {
-            for (const VertexId v : t.corner) ASSERT_LT(v.value, part.mesh.points.size());
-          }
-        }
+        expect_sound(model);
         ++read;
       } catch (const InputError&) {
         ++refused;
@@ -76,6 +82,21 @@ TEST(DamagedFiles, ChangedBytesNeverDoWorseThanAnError) {
   }
   EXPECT_GE(refused, 1000u);
   EXPECT_GE(read, 1000u);
+}
+
+TEST(DamagedFiles, WhatFuzzingKeptIsReadOrRefused) {
+  std::size_t read = 0;
+  for (const auto& entry :
+       std::filesystem::recursive_directory_iterator(AGUJA_SOURCE_DIR "/fuzz/corpus")) {
+    if (!entry.is_regular_file()) continue;
+    SCOPED_TRACE(entry.path().string());
+    try {
+      expect_sound(read_model(entry.path()));
+      ++read;
+    } catch (const InputError&) {
+    }
+  }
+  EXPECT_GE(read, 10u);
 }
 
 TEST(DamagedFiles, CountsThatTheBytesCannotHoldReserveNothing) {
