@@ -3,6 +3,7 @@
 
 #include <array>
 #include <map>
+#include <unordered_map>
 
 #include "aguja/formats/read.h"
 #include "aguja/mesh/polygon.h"
@@ -181,12 +182,14 @@ class SectionList {
   void add(const Piece::Event& e, std::size_t triangles, std::size_t wires, std::size_t points) {
     if (e.is_object) {
       names_.push_back({e.name, {""}});
+      patch_of_name_ = {{"", 0}};
       patch_ = 0;
     } else {
       auto& patches = names_.back().patches;
-      const auto known = std::find(patches.begin(), patches.end(), e.name);
-      patch_ = static_cast<std::uint32_t>(known - patches.begin());
-      if (known == patches.end()) patches.push_back(e.name);
+      const auto next = static_cast<std::uint32_t>(patches.size());
+      const auto [known, is_new] = patch_of_name_.try_emplace(e.name, next);
+      if (is_new) patches.push_back(e.name);
+      patch_ = known->second;
     }
     open(triangles + e.triangle, wires + e.wire, points + e.point);
   }
@@ -198,6 +201,7 @@ class SectionList {
     sections.push_back({names_.size() - 1, patch_, triangle, wire, point});
   }
   std::vector<detail::PartNames> names_ = {{"", {""}}};
+  std::unordered_map<std::string, std::uint32_t> patch_of_name_ = {{"", 0}};  // of the last part
   std::uint32_t patch_ = 0;
 };
 

@@ -1,12 +1,14 @@
-// Polygon File Format. Source: Greg Turk, "The PLY Polygon File Format", Stanford 1994.
+// The body of a PLY file: points, faces, strips and edges; the rest is passed over.
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <bit>
 #include <optional>
 
 #include "aguja/formats/read.h"
 #include "formats/face_list.h"
+#include "formats/ply_header.h"
 #include "formats/rows.h"
 
 namespace aguja {
@@ -14,165 +16,7 @@ namespace {
 
 using detail::TextCursor;
 
-enum class Type { int8, uint8, int16, uint16, int32, uint32, float32, float64 };
-constexpr std::array<std::size_t, 8> kSizes = {1, 1, 2, 2, 4, 4, 4, 8};
-std::size_t size_of(Type type) { return kSizes.at(static_cast<std::size_t>(type)); }
-
-std::optional<Type> parse_type(std::string_view name) {
-  constexpr std::array<std::array<std::string_view, 2>, 8> kNames = {{{"char", "int8"},
-                                                                      {"uchar", "uint8"},
-                                                                      {"short", "int16"},
-                                                                      {"ushort", "uint16"},
-                                                                      {"int", "int32"},
-                                                                      {"uint", "uint32"},
-                                                                      {"float", "float32"},
-                                                                      {"double", "float64"}}};
-  for (std::size_t i = 0; i < kNames.size(); ++i) {
-    if (name == kNames[i][0] || name == kNames[i][1]) return static_cast<Type>(i);
-  }
-  return std::nullopt;
-}
-
-struct Property {
-  std::string name;
-  Type type;
-  std::optional<Type> count_type;  // of lists
-};
-
-struct Element {
-  std::string name;
-  std::size_t count = 0;
-  std::vector<Property> properties;
-
-  // Index of the first property with one of these names; the number of properties if none.
-  [[nodiscard]] std::size_t find(std::initializer_list<std::string_view> names) const {
-    for (std::size_t i = 0; i < properties.size(); ++i) {
-      if (std::find(names.begin(), names.end(), properties[i].name) != names.end()) return i;
-    }
-    return properties.size();
-  }
-  [[nodiscard]] bool has_lists() const {
-    return std::any_of(properties.begin(), properties.end(),
-                       [](const Property& p) { return p.count_type.has_value(); });
-  }
-  // Bytes of a row, or at least so many if there are lists.
-  [[nodiscard]] std::size_t least_bytes() const {
-    std::size_t bytes = 0;
-    for (const Property& p : properties) bytes += size_of(p.count_type.value_or(p.type));
-    return bytes;
-  }
-};
-
-enum class Encoding { text, little_endian, big_endian };
-
-struct Header {
-  Encoding encoding = Encoding::text;
-  std::vector<Element> elements;
-  std::size_t bytes = 0;  // length of the header
-  std::size_t odd_lines = 0;
-};
-
-class HeaderParser {
- public:
-  explicit HeaderParser(const Source& source) : cursor_(source) {}
-
-  Header parse() {
-    cursor_.skip_space();
-    if (cursor_.word() != "ply") TextCursor(cursor_.source()).fail_expected("'ply'");
-    while (true) {
-      cursor_.skip_line();
-      cursor_.skip_space();
-      if (cursor_.at_end()) cursor_.fail_expected("'end_header'");
-      const TextCursor line = cursor_;
-      const std::string_view word = cursor_.word();
-      if (word == "end_header") break;
-      if (word == "format") {
-        format();
-      } else if (word == "element") {
-        element();
-      } else if (word == "property") {
-        property(line);
-      } else if (word != "comment" && word != "obj_info") {
-        ++header_.odd_lines;
-      }
-    }
-    if (!has_format_) cursor_.fail_expected("a 'format' line before 'end_header'");
-    // Exactly one line end: binary data may begin with a byte that looks like another.
-    if (!cursor_.at_line_end()) cursor_.fail_expected("the end of the line");
-    const std::string_view bytes = cursor_.source().bytes;
-    auto at = static_cast<std::size_t>(cursor_.at() - bytes.data());
-    if (bytes.substr(at, 2) == "\r\n") ++at;
-    header_.bytes = std::min(at + 1, bytes.size());
-    return header_;
-  }
-
- private:
-  std::string_view next_word(std::string_view expected) {
-    if (cursor_.at_line_end()) cursor_.fail_expected(expected);
-    return cursor_.word();
-  }
-
-  void format() {
-    const TextCursor before = cursor_;
-    const std::string_view name = next_word("an encoding");
-    has_format_ = true;
-    if (name == "ascii") {
-      header_.encoding = Encoding::text;
-    } else if (name == "binary_little_endian") {
-      header_.encoding = Encoding::little_endian;
-    } else if (name == "binary_big_endian") {
-      header_.encoding = Encoding::big_endian;
-    } else {
-      before.fail_expected("'ascii', 'binary_little_endian' or 'binary_big_endian'");
-    }
-  }
-
-  void element() {
-    Element element;
-    element.name = next_word("the name of an element");
-    cursor_.skip_blanks();
-    const TextCursor before = cursor_;
-    const long long count = cursor_.integer("the number of elements");
-    if (count < 0) {
-      before.fail(InputProblem::wrong_count, "the number of elements is negative", "0 or more",
-                  std::to_string(count));
-    }
-    element.count = static_cast<std::size_t>(count);
-    header_.elements.push_back(std::move(element));
-  }
-
-  void property(const TextCursor& line) {
-    if (header_.elements.empty()) {
-      line.fail(InputProblem::syntax, "a property stands before the first element", "'element'",
-                "'property'");
-    }
-    Property property;
-    cursor_.skip_blanks();
-    TextCursor ahead = cursor_;
-    if (ahead.word() == "list") {
-      cursor_ = ahead;
-      const TextCursor before = cursor_;
-      property.count_type = type();
-      if (*property.count_type >= Type::float32) {
-        before.fail_expected("an integer type for the length of a list");
-      }
-    }
-    property.type = type();
-    property.name = next_word("the name of a property");
-    header_.elements.back().properties.push_back(std::move(property));
-  }
-
-  Type type() {
-    const TextCursor before = cursor_;
-    const auto type = parse_type(next_word("a type"));
-    if (!type) before.fail_expected("a type such as 'float' or 'uchar'");
-    return *type;
-  }
-
-  TextCursor cursor_;
-  Header header_;
-  bool has_format_ = false;
-};
+using namespace ply;
 
 // Numbers of a binary body, in order. Every read is checked against the bytes that are there.
 class BinaryCursor {
@@ -189,9 +33,12 @@ class BinaryCursor {
                              ", but " + std::to_string(left) + " follow",
                          std::to_string(bytes) + " bytes", std::to_string(left) + " bytes");
   }
+  [[nodiscard]] bool has_rows(std::size_t rows, std::size_t stride) const {
+    return rows <= (source_.bytes.size() - at_) / stride;
+  }
   void need_rows(std::size_t rows, std::size_t stride, std::string_view what) const {
     const std::size_t left = source_.bytes.size() - at_;
-    if (rows <= left / stride) return;
+    if (has_rows(rows, stride)) return;
     detail::fail_at_byte(source_, at_, InputProblem::truncated,
                          std::to_string(rows) + " " + std::string(what) + " of " +
                              std::to_string(stride) + " bytes are declared, but " +
@@ -256,19 +103,37 @@ VertexLayout vertex_layout(const Source& source, const Element& element) {
   return layout;
 }
 
+enum class RowKind { face, strip, edge, passed_over };
+
+/// What the rows of an element are to us, and which of their properties count.
+struct RowPlan {
+  explicit RowPlan(const Element& e) : wanted(e.properties.size(), false) {
+    const std::size_t list = e.find({"vertex_indices", "vertex_index"});
+    const std::size_t first = e.find({"vertex1"}), second = e.find({"vertex2"});
+    if ((e.name == "face" || e.name == "tristrips") && list < wanted.size()) {
+      kind = e.name == "face" ? RowKind::face : RowKind::strip;
+      wanted[list] = true;
+    } else if (e.name == "edge" && first < wanted.size() && second < wanted.size()) {
+      kind = RowKind::edge;
+      wanted[first] = wanted[second] = true;
+    }
+  }
+  RowKind kind = RowKind::passed_over;
+  std::vector<bool> wanted;
+};
+
 class BodyReader {
  public:
   BodyReader(const Source& source, const Header& header) : source_(source), header_(header) {
     for (const Element& e : header.elements) {
-      if (e.name == "vertex") points_declared_ += e.count;
-    }
-    if (points_declared_ > kMostPoints) {
-      detail::fail_at_byte(source, 0, InputProblem::wrong_count,
-                           std::to_string(points_declared_) +
-                               " points are declared, more than a "
-                               "mesh holds",
-                           "at most " + std::to_string(kMostPoints),
-                           std::to_string(points_declared_));
+      plans_.emplace_back(e);
+      if (e.name != "vertex") continue;
+      if (e.count > kMostPoints - points_declared_) {
+        detail::fail_at_byte(source, 0, InputProblem::wrong_count,
+                             std::to_string(e.count) + " points are more than a mesh holds",
+                             "at most " + std::to_string(kMostPoints), std::to_string(e.count));
+      }
+      points_declared_ += e.count;
     }
   }
 
@@ -282,19 +147,18 @@ class BodyReader {
   }
 
  private:
-  enum class RowKind { face, strip, edge, passed_over };
-
   // ---- binary
 
   void read_binary() {
     const bool swap =
         (header_.encoding == Encoding::big_endian) == (std::endian::native == std::endian::little);
     BinaryCursor cursor(source_, header_.bytes, swap);
-    for (const Element& e : header_.elements) {
+    for (std::size_t i = 0; i < header_.elements.size(); ++i) {
+      const Element& e = header_.elements[i];
       if (e.name == "vertex") {
         binary_vertices(cursor, e);
-      } else {
-        binary_rows(cursor, e);
+      } else if (!binary_triangles(cursor, e, plans_[i])) {
+        binary_rows(cursor, e, plans_[i]);
       }
     }
     const std::size_t left = source_.bytes.size() - cursor.at();
@@ -343,41 +207,81 @@ class BodyReader {
         "a finite coordinate", found);
   }
 
+  // The usual case, in parallel: rows of nothing but a list, and every list has three members.
+  // False, and nothing is read, if it is not that.
+  bool binary_triangles(BinaryCursor& cursor, const Element& e, const RowPlan& plan) {
+    if (plan.kind != RowKind::face || e.properties.size() != 1 || !e.properties[0].count_type) {
+      return false;
+    }
+    const Property& list = e.properties[0];
+    const std::size_t size = size_of(list.type);
+    const std::size_t head = size_of(*list.count_type);
+    const std::size_t stride = head + 3 * size;
+    if (!cursor.has_rows(e.count, stride)) return false;
+    constexpr std::size_t kGrain = std::size_t{1} << 14;
+    const auto row_at = [&](std::size_t row) {
+      BinaryCursor at = cursor;
+      at.skip(row * stride);
+      return at;
+    };
+    std::atomic<bool> uniform = true;
+    parallel_ranges(e.count, kGrain, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) {
+        if (row_at(i).number(*list.count_type) != 3) uniform = false;
+      }
+    });
+    if (!uniform) return false;
+
+    const std::size_t base = faces_.triangles.size();
+    faces_.triangles.resize(base + e.count);
+    detail::parse_pieces((e.count + kGrain - 1) / kGrain, [&](std::size_t piece) {
+      for (std::size_t i = piece * kGrain; i < std::min(e.count, (piece + 1) * kGrain); ++i) {
+        const BinaryCursor row = row_at(i);
+        for (std::size_t c = 0; c < 3; ++c) {
+          const double index = row.number(list.type, head + c * size);
+          check_index(RowKind::face, index, row.at() + head + c * size);
+          faces_.triangles[base + i][c] = {static_cast<std::uint32_t>(index)};
+        }
+      }
+    });
+    cursor.skip(e.count * stride);
+    return true;
+  }
+
   // Faces, strips, edges, and elements that are only passed over: rows of any length.
-  void binary_rows(BinaryCursor& cursor, const Element& e) {
-    const RowKind kind = kind_of(e);
-    std::vector<double> values;
+  void binary_rows(BinaryCursor& cursor, const Element& e, const RowPlan& plan) {
     // A row of no bytes at all would let a declared count keep us busy for nothing.
     if (e.least_bytes() == 0) return;
+    const std::string what = "a row of '" + e.name + "'";
+    std::vector<double> values;
     for (std::size_t row = 0; row < e.count; ++row) {
       for (std::size_t p = 0; p < e.properties.size(); ++p) {
         const Property& property = e.properties[p];
-        std::size_t length = 1;
-        if (property.count_type) {
-          cursor.need(size_of(*property.count_type), "the length of a list");
-          const double declared = cursor.number(*property.count_type);
-          if (declared < 0) {
-            detail::fail_at_byte(source_, cursor.at(), InputProblem::wrong_count,
-                                 "the length of a list is negative", "0 or more",
-                                 std::to_string(static_cast<long long>(declared)));
-          }
-          cursor.skip(size_of(*property.count_type));
-          length = static_cast<std::size_t>(declared);
-        }
+        const std::size_t length = property.count_type ? list_length(cursor, property) : 1;
         const std::size_t size = size_of(property.type);
-        cursor.need(length * size, "'" + e.name + "' " + std::to_string(row));
-        if (is_wanted(kind, e, p)) {
-          const std::size_t before = values.size();
-          for (std::size_t i = 0; i < length; ++i) {
-            values.push_back(cursor.number(property.type, i * size));
-          }
-          check_indices(kind, std::span(values).subspan(before), cursor.at());
+        cursor.need(length * size, what);
+        for (std::size_t i = 0; plan.wanted[p] && i < length; ++i) {
+          const double value = cursor.number(property.type, i * size);
+          check_index(plan.kind, value, cursor.at() + i * size);
+          values.push_back(value);
         }
         cursor.skip(length * size);
       }
-      add_row(kind, values);
+      add_row(plan.kind, values, faces_);
       values.clear();
     }
+  }
+
+  static std::size_t list_length(BinaryCursor& cursor, const Property& property) {
+    const std::size_t size = size_of(*property.count_type);
+    cursor.need(size, "the length of a list");
+    const double declared = cursor.number(*property.count_type);
+    if (declared < 0) {
+      detail::fail_at_byte(cursor.source(), cursor.at(), InputProblem::wrong_count,
+                           "the length of a list is negative", "0 or more", shortest(declared));
+    }
+    cursor.skip(size);
+    return static_cast<std::size_t>(declared);
   }
 
   // ---- text
@@ -415,10 +319,8 @@ class BodyReader {
     std::size_t begins = 0;
     std::size_t point = 0;
     std::optional<VertexLayout> layout;
-    RowKind kind = RowKind::passed_over;
     const auto enter = [&] {
       const Element& e = header_.elements[which];
-      kind = kind_of(e);
       if (e.name == "vertex") layout = vertex_layout(source_, e);
     };
     if (!header_.elements.empty()) enter();
@@ -432,8 +334,9 @@ class BodyReader {
       const Element& e = header_.elements[which];
       if (e.name == "vertex") {
         text_vertex(row, e, *layout, points_[point + number - begins]);
-      } else if (kind != RowKind::passed_over) {
-        text_row(row, e, kind, values, faces);
+      } else if (plans_[which].kind != RowKind::passed_over) {
+        text_row(row, e, plans_[which], values);
+        add_row(plans_[which].kind, values, faces);
       }
     });
   }
@@ -462,12 +365,12 @@ class BodyReader {
     }
   }
 
-  void text_row(TextCursor& row, const Element& e, RowKind kind, std::vector<double>& values,
-                detail::FaceList& faces) {
+  void text_row(TextCursor& row, const Element& e, const RowPlan& plan,
+                std::vector<double>& values) const {
     values.clear();
     for (std::size_t p = 0; p < e.properties.size(); ++p) {
       const Property& property = e.properties[p];
-      if (!is_wanted(kind, e, p)) {
+      if (!plan.wanted[p]) {
         skip_property(row, property);
         continue;
       }
@@ -481,35 +384,16 @@ class BodyReader {
       for (long long i = 0; i < length; ++i) {
         row.skip_blanks();
         const TextCursor here = row;
-        const long long index = row.integer("a vertex number");
-        if (!is_index(kind, static_cast<double>(index))) {
-          here.fail(InputProblem::bad_index, index_text(static_cast<double>(index)),
-                    "0 to " + std::to_string(points_declared_), std::to_string(index));
+        const auto index = static_cast<double>(row.integer("a vertex number"));
+        if (!is_index(plan.kind, index)) {
+          here.fail(InputProblem::bad_index, index_text(index), index_range(), shortest(index));
         }
-        values.push_back(static_cast<double>(index));
+        values.push_back(index);
       }
     }
-    add_row(kind, values, faces);
   }
 
   // ---- both
-
-  static RowKind kind_of(const Element& e) {
-    const bool has_list = e.find({"vertex_indices", "vertex_index"}) < e.properties.size();
-    if (e.name == "face" && has_list) return RowKind::face;
-    if (e.name == "tristrips" && has_list) return RowKind::strip;
-    if (e.name == "edge" && e.find({"vertex1"}) < e.properties.size() &&
-        e.find({"vertex2"}) < e.properties.size()) {
-      return RowKind::edge;
-    }
-    return RowKind::passed_over;
-  }
-  static bool is_wanted(RowKind kind, const Element& e, std::size_t property) {
-    const std::string& name = e.properties[property].name;
-    if (kind == RowKind::passed_over) return false;
-    if (kind == RowKind::edge) return name == "vertex1" || name == "vertex2";
-    return property == e.find({"vertex_indices", "vertex_index"});
-  }
 
   [[nodiscard]] bool is_index(RowKind kind, double value) const {
     if (kind == RowKind::strip && value == -1) return true;  // a strip begins anew
@@ -520,15 +404,15 @@ class BodyReader {
     return "the face names vertex " + shortest(value) + ", but there are " +
            std::to_string(points_declared_) + ", counted from 0";
   }
-  void check_indices(RowKind kind, std::span<const double> values, std::size_t byte) const {
-    for (const double v : values) {
-      if (is_index(kind, v)) continue;
-      detail::fail_at_byte(source_, byte, InputProblem::bad_index, index_text(v),
-                           "0 to " + std::to_string(points_declared_), shortest(v));
-    }
+  [[nodiscard]] std::string index_range() const {
+    return "0 to " + std::to_string(static_cast<long long>(points_declared_) - 1);
+  }
+  void check_index(RowKind kind, double value, std::size_t byte) const {
+    if (is_index(kind, value)) return;
+    detail::fail_at_byte(source_, byte, InputProblem::bad_index, index_text(value), index_range(),
+                         shortest(value));
   }
 
-  void add_row(RowKind kind, std::span<const double> values) { add_row(kind, values, faces_); }
   static void add_row(RowKind kind, std::span<const double> values, detail::FaceList& faces) {
     if (kind == RowKind::passed_over) return;
     if (kind == RowKind::strip) return add_strip(values, faces);
@@ -555,12 +439,14 @@ class BodyReader {
   }
 
   void note_losses(Model& model) const {
-    for (const Element& e : header_.elements) {
+    for (std::size_t i = 0; i < header_.elements.size(); ++i) {
+      const Element& e = header_.elements[i];
       std::string names;
-      for (const Property& p : e.properties) {
-        const bool kept = e.name == "vertex" ? p.name == "x" || p.name == "y" || p.name == "z"
-                                             : is_wanted(kind_of(e), e, e.find({p.name}));
-        if (!kept) names += (names.empty() ? "" : ", ") + p.name;
+      for (std::size_t p = 0; p < e.properties.size(); ++p) {
+        const std::string& name = e.properties[p].name;
+        const bool is_coordinate =
+            e.name == "vertex" && (name == "x" || name == "y" || name == "z");
+        if (!is_coordinate && !plans_[i].wanted[p]) names += (names.empty() ? "" : ", ") + name;
       }
       if (!names.empty() && e.count > 0) {
         model.notes.push_back("properties of '" + e.name + "' that are not kept: " + names);
@@ -575,6 +461,7 @@ class BodyReader {
 
   const Source& source_;
   const Header& header_;
+  std::vector<RowPlan> plans_;  // by element
   std::size_t points_declared_ = 0;
   Array<Point> points_;
   detail::FaceList faces_;
@@ -584,7 +471,7 @@ class BodyReader {
 }  // namespace
 
 Model read_ply(const Source& source, const ReadOptions& /*options*/, Progress* progress) {
-  const Header header = HeaderParser(source).parse();
+  const Header header = parse_header(source);
   return BodyReader(source, header).read(progress);
 }
 

@@ -242,7 +242,7 @@ class SolidBuilder {
     for (const Piece::Event& event : piece.events) {
       add_facets(piece, done, event.facet);
       done = event.facet;
-      event.begins ? begin(event) : end(event);
+      event.begins ? begin(piece, event) : end(event);
     }
     add_facets(piece, done, facets);
     odd_normals_ |= piece.odd_normals;
@@ -262,18 +262,28 @@ class SolidBuilder {
   }
 
  private:
-  void begin(const Piece::Event& event) {
+  // How many facets a solid that begins here is likely to have: exactly known if it ends in the
+  // same piece; for the first solid of a file, which mostly is the only one, all that the rest of
+  // the file would hold at some 200 bytes each; else a start to grow from.
+  [[nodiscard]] std::size_t expected_facets(const Piece& piece, const Piece::Event& event) const {
+    const auto next = static_cast<std::size_t>(&event - piece.events.data()) + 1;
+    if (next < piece.events.size()) return piece.events[next].facet - event.facet;
+    if (model_.parts.size() == 1) {
+      return static_cast<std::size_t>(source_.bytes.data() + source_.bytes.size() - event.where) /
+             200;
+    }
+    return std::size_t{1} << 14;
+  }
+
+  void begin(const Piece& piece, const Piece::Event& event) {
     if (indexer_) {
       detail::fail_at(source_, event.where, InputProblem::syntax,
                       "expected 'endsolid' before the next 'solid'", "'endsolid'", "'solid'");
     }
     model_.parts.emplace_back().name = event.name;
-    // A facet takes 100 to 250 bytes; half as many points as facets.
-    const std::string_view text =
-        source_.bytes.substr(static_cast<std::size_t>(event.where - source_.bytes.data()));
-    const std::size_t length = std::min(text.find("endsolid"), text.size());
-    indexer_.emplace(length / 400);
-    model_.parts.back().mesh.triangles.reserve(length / 250);
+    const std::size_t facets = expected_facets(piece, event);
+    indexer_.emplace(facets / 2);
+    model_.parts.back().mesh.triangles.reserve(facets);
   }
 
   void end(const Piece::Event& event) {

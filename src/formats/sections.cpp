@@ -59,13 +59,10 @@ Part single_part(Mesh mesh, const std::vector<Section>& sections, PartNames name
 class Divider {
  public:
   Divider(const Mesh& mesh, const std::vector<Section>& sections)
-      : mesh_(mesh), sections_(sections), local_(mesh.points.size(), kNoIndex) {
-    used_.resize(mesh.points.size());
-    for (const Triangle& t : mesh.triangles) {
-      for (const VertexId v : t.corner) used_[v.value] = true;
-    }
-    for (const Wire& w : mesh.wires) used_[w[0].value] = used_[w[1].value] = true;
-  }
+      : mesh_(mesh),
+        sections_(sections),
+        local_(mesh.points.size(), kNoIndex),
+        used_(used_points(mesh)) {}
 
   Part part(PartNames names, const std::vector<std::size_t>& own_sections) {
     Part part;

@@ -142,19 +142,18 @@ WriteReport write_ascii(const ByteSink& sink, const Model& model) {
 }
 
 void note_lost_points(const Model& model, WriteReport& report) {
-  const bool has_wires = std::any_of(model.parts.begin(), model.parts.end(),
-                                     [](const Part& p) { return !p.mesh.wires.empty(); });
-  if (has_wires) report.notes.emplace_back("STL holds no lines: they are not written");
-  std::size_t unused = 0;
+  std::size_t wires = 0;
+  std::size_t loose = 0;  // points that no triangle brings along
   for (const Part& part : model.parts) {
-    std::vector<bool> used(part.mesh.points.size());
-    for (const Triangle& t : part.mesh.triangles) {
-      for (const VertexId v : t.corner) used[v.value] = true;
-    }
-    unused += static_cast<std::size_t>(std::count(used.begin(), used.end(), false));
+    wires += part.mesh.wires.size();
+    const std::vector<bool> used = points_of_triangles(part.mesh);
+    loose += static_cast<std::size_t>(std::count(used.begin(), used.end(), false));
   }
-  if (unused > 0) {
-    report.notes.push_back("STL holds only the corners of triangles: " + std::to_string(unused) +
+  if (wires > 0) {
+    report.notes.push_back("STL holds no lines: " + std::to_string(wires) + " are not written");
+  }
+  if (loose > 0) {
+    report.notes.push_back("STL holds only the corners of triangles: " + std::to_string(loose) +
                            " points that no triangle uses are not written");
   }
 }

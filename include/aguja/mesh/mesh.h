@@ -5,6 +5,7 @@
 #include <array>
 #include <cstddef>
 #include <span>
+#include <vector>
 
 #include "aguja/base/array.h"
 #include "aguja/geometry/box.h"
@@ -42,6 +43,11 @@ struct Mesh {
 /// A mesh holds at most this many triangles: half-edges and their direction fit 32 bits.
 inline constexpr std::size_t kMostTriangles = 0xFFFFFFFFu / 6;
 inline constexpr std::size_t kMostPoints = 0xFFFFFFFEu;
+
+/// By point: is it the corner of a triangle?
+[[nodiscard]] std::vector<bool> points_of_triangles(const Mesh& mesh);
+/// By point: does a triangle or a wire refer to it?
+[[nodiscard]] std::vector<bool> used_points(const Mesh& mesh);
 
 /// Box of all points, used or not. Parallel.
 [[nodiscard]] Box box_of(const Mesh& mesh);

@@ -6,11 +6,7 @@ namespace aguja {
 
 void check_unused_vertices(const PartView& view, FindingSink& sink) {
   const Mesh& mesh = view.part.mesh;
-  std::vector<bool> used(mesh.points.size());
-  for (const Triangle& t : mesh.triangles) {
-    for (const VertexId v : t.corner) used[v.value] = true;
-  }
-  for (const Wire& w : mesh.wires) used[w[0].value] = used[w[1].value] = true;
+  const std::vector<bool> used = used_points(mesh);
   std::vector<Point> points;
   for (std::size_t i = 0; i < used.size(); ++i) {
     if (!used[i]) points.push_back(mesh.points[i]);
