@@ -37,7 +37,7 @@ Causes::Causes(const Anatomy& anatomy, const Limits& limits) : anatomy_(anatomy)
     if (anatomy.components.has({t})) ++surplus_in_[anatomy.components.shell_of[t].value];
   }
   find_strays(limits);
-  find_nonmanifold_vertices();
+  find_flaps();
 }
 
 void Causes::find_surplus_copies() {
@@ -79,12 +79,27 @@ void Causes::find_strays(const Limits& limits) {
   }
 }
 
-void Causes::find_nonmanifold_vertices() {
+void Causes::find_flaps() {
   if (anatomy_.edge_counts.nonmanifold == 0) return;
   for (const EdgeId e : select_edges(anatomy_.edges, [&](EdgeId i) { return is_nonmanifold(i); })) {
     on_nonmanifold_edge_.insert(anatomy_.edges.edge(e).low.value);
     on_nonmanifold_edge_.insert(anatomy_.edges.edge(e).high.value);
   }
+  regions_ = find_components(anatomy_.welded.triangles(), anatomy_.edges, Joining::manifold_edge);
+  std::vector<std::size_t> size(regions_.count, 0);
+  std::vector<std::uint32_t> component(regions_.count);
+  for (std::uint32_t t = 0; t < regions_.shell_of.size(); ++t) {
+    if (!regions_.has({t})) continue;
+    const std::uint32_t region = regions_.shell_of[t].value;
+    ++size[region];
+    component[region] = anatomy_.components.shell_of[t].value;
+  }
+  std::vector<std::size_t> largest(anatomy_.components.count, 0);
+  for (std::size_t r = 0; r < size.size(); ++r) {
+    largest[component[r]] = std::max(largest[component[r]], size[r]);
+  }
+  is_flap_.resize(regions_.count);
+  for (std::size_t r = 0; r < size.size(); ++r) is_flap_[r] = size[r] < largest[component[r]];
 }
 
 bool Causes::is_all_surplus(ShellId shell) const {
@@ -99,9 +114,13 @@ std::size_t Causes::real_uses(EdgeId e) const {
 }
 
 bool Causes::is_flap_border(const Rim& rim) const {
-  return !on_nonmanifold_edge_.empty() &&
-         on_nonmanifold_edge_.contains(rim.vertices.front().value) &&
-         on_nonmanifold_edge_.contains(rim.vertices.back().value);
+  if (rim.is_loop() || !on_nonmanifold_edge_.contains(rim.vertices.front().value) ||
+      !on_nonmanifold_edge_.contains(rim.vertices.back().value)) {
+    return false;
+  }
+  return std::all_of(rim.edges.begin(), rim.edges.end(), [&](EdgeId e) {
+    return is_flap_[regions_.shell_of[anatomy_.edges.uses(e)[0].triangle().value].value];
+  });
 }
 
 bool Causes::is_explained(const Rim& rim) const {

@@ -29,7 +29,8 @@ class Causes {
   [[nodiscard]] bool is_nonmanifold(EdgeId e) const {
     return anatomy_.edges.is_nonmanifold(e) && real_uses(e) > 2;
   }
-  /// Is this rim the free border of a flap that hangs on non-manifold edges?
+  /// Is this rim the free border of a flap: an open run that begins and ends on non-manifold edges,
+  /// around a lesser part of its component?
   [[nodiscard]] bool is_flap_border(const Rim& rim) const;
   /// Is this rim the symptom of a stray shell, a surplus triangle or a flap?
   [[nodiscard]] bool is_explained(const Rim& rim) const;
@@ -39,12 +40,16 @@ class Causes {
   void find_surplus_copies();
   void find_surplus_zero_area();
   void find_strays(const Limits& limits);
-  void find_nonmanifold_vertices();
+  void find_flaps();
 
   const Anatomy& anatomy_;
   std::unordered_set<std::uint32_t> surplus_;
   std::unordered_set<std::uint32_t> on_nonmanifold_edge_;  // vertices
-  std::vector<std::size_t> surplus_in_;                    // by shell
+  // Where there are non-manifold edges: what hangs together by other edges, and for each such
+  // region whether it is a flap, that is, not the largest of its component.
+  Components regions_;
+  std::vector<bool> is_flap_;
+  std::vector<std::size_t> surplus_in_;  // by shell
   std::vector<bool> stray_;
   double stray_limit_ = 0;
 };

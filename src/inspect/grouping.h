@@ -22,9 +22,9 @@ template <class Item, class KeysOf>
     while (parent[i] != i) i = parent[i] = parent[parent[i]];
     return i;
   };
-  std::unordered_map<std::uint32_t, std::size_t> owner;
+  std::unordered_map<std::uint64_t, std::size_t> owner;
   for (std::size_t i = 0; i < items.size(); ++i) {
-    keys_of(items[i], [&](std::uint32_t key) {
+    keys_of(items[i], [&](std::uint64_t key) {
       const auto [at, is_new] = owner.try_emplace(key, i);
       const std::size_t a = root(at->second);
       const std::size_t b = root(i);

@@ -1,8 +1,8 @@
 #include "aguja/inspect/inspect.h"
 
 #include <algorithm>
-#include <map>
 #include <tuple>
+#include <unordered_map>
 
 #include "inspect/check.h"
 
@@ -22,7 +22,7 @@ bool is_worse(const Finding& a, const Finding& b) {
 
 // Equal defects (the same triangle three times in three parts) have equal digests.
 void make_ids_unique(std::vector<Finding>& findings) {
-  std::map<std::string, std::size_t> seen;
+  std::unordered_map<std::string, std::size_t> seen;
   for (Finding& f : findings) {
     const std::size_t times = ++seen[f.id];
     if (times > 1) f.id += "-" + std::to_string(times);

@@ -50,14 +50,23 @@ class DisjointSets {
   Array<std::uint32_t> parent_;
 };
 
+bool joins(const EdgeTable& edges, EdgeId e, Joining joining) {
+  if (joining == Joining::any_edge) return true;
+  if (edges.use_count(e) != 2) return false;
+  return joining == Joining::manifold_edge || !edges.is_winding_conflict(e);
+}
+
 }  // namespace
 
-Components find_components(std::span<const Triangle> triangles, const EdgeTable& edges) {
+Components find_components(std::span<const Triangle> triangles, const EdgeTable& edges,
+                           Joining joining) {
   constexpr std::size_t kGrain = DisjointSets::kGrain;
   DisjointSets sets(triangles.size());
   parallel_ranges(edges.size(), kGrain, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) {
-      const auto uses = edges.uses({static_cast<std::uint32_t>(i)});
+      const EdgeId e{static_cast<std::uint32_t>(i)};
+      if (!joins(edges, e, joining)) continue;
+      const auto uses = edges.uses(e);
       const std::uint32_t first = uses[0].triangle().value;
       for (const EdgeUse use : uses.subspan(1)) sets.unite(first, use.triangle().value);
     }

@@ -54,16 +54,16 @@ void tally_edges(const EdgeTable& edges, const Components& components,
 void tally_vertices(const VertexStars& stars, const Components& components,
                     std::vector<Tally>& tallies) {
   tally(stars.vertex_count(), tallies, [&](std::uint32_t i, std::vector<Tally>& to) {
-    const auto star = stars.at({i});
-    for (std::size_t k = 0; k < star.size(); ++k) {
-      const ShellId shell = components.shell_of[star[k].value];
-      bool seen = false;
-      for (std::size_t j = 0; j < k && !seen && to.size() > 1; ++j) {
-        seen = components.shell_of[star[j].value] == shell;
-      }
-      if (!seen) ++to[shell.value].vertices;
-      if (to.size() == 1) return;
+    // A vertex counts once for each shell that meets there.
+    thread_local std::vector<ShellId> here;
+    here.clear();
+    for (const TriangleId t : stars.at({i})) {
+      const ShellId shell = components.shell_of[t.value];
+      if (here.empty() || here.back() != shell) here.push_back(shell);
     }
+    std::sort(here.begin(), here.end());
+    here.erase(std::unique(here.begin(), here.end()), here.end());
+    for (const ShellId shell : here) ++to[shell.value].vertices;
   });
 }
 

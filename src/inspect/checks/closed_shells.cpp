@@ -16,24 +16,34 @@ std::optional<FindingKind> fault_of(const Shell& shell) {
   return shell.depth == 0 ? FindingKind::inverted_shell : FindingKind::nesting;
 }
 
-// What has to be mended before a shell that is not closed has an inside.
-FindingKind obstacle_of(const PartView& view, ShellId id) {
-  const Anatomy& a = view.anatomy;
-  bool naked = false;
-  for (std::size_t i = 0; i < a.rims.size() && !naked; ++i) {
-    const Rim rim = a.rims[i];
-    naked = view.causes.shell_of(rim.edges[0]) == id && !view.causes.is_explained(rim);
+// What has to be mended before shells that are not closed have an inside.
+class Obstacles {
+ public:
+  explicit Obstacles(const PartView& view)
+      : anatomy_(view.anatomy), naked_(anatomy_.shells.size()) {
+    for (std::size_t i = 0; i < anatomy_.rims.size(); ++i) {
+      const Rim rim = anatomy_.rims[i];
+      if (!view.causes.is_explained(rim)) naked_[view.causes.shell_of(rim.edges[0]).value] = true;
+    }
   }
-  if (naked) return FindingKind::opening;
-  if (!a.shells[id.value].oriented) return FindingKind::winding_conflict;
-  return a.duplicates.empty() ? FindingKind::nonmanifold_edge : FindingKind::duplicate_triangle;
-}
+  [[nodiscard]] FindingKind of(std::size_t shell) const {
+    if (naked_[shell]) return FindingKind::opening;
+    if (!anatomy_.shells[shell].oriented) return FindingKind::winding_conflict;
+    return anatomy_.duplicates.empty() ? FindingKind::nonmanifold_edge
+                                       : FindingKind::duplicate_triangle;
+  }
+
+ private:
+  const Anatomy& anatomy_;
+  std::vector<bool> naked_;  // by shell: does a rim that nothing else explains bound it?
+};
 
 }  // namespace
 
 void check_closed_shells(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
   std::map<FindingKind, std::size_t> waiting;
+  std::optional<Obstacles> obstacles;
   std::optional<TrianglesByShell> triangles;
   for (std::size_t s = 0; s < a.shells.size(); ++s) {
     const Shell& shell = a.shells[s];
@@ -42,7 +52,8 @@ void check_closed_shells(const PartView& view, FindingSink& sink) {
     if (!shell.orientation_decided()) {
       const std::size_t obstacle = shell.waits_for_shell.value_or(s);
       if (!a.shells[obstacle].closed) {
-        ++waiting[obstacle_of(view, {static_cast<std::uint32_t>(obstacle)})];
+        if (!obstacles) obstacles.emplace(view);
+        ++waiting[obstacles->of(obstacle)];
       }
       continue;
     }

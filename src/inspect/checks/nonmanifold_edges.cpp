@@ -1,23 +1,29 @@
 // nonmanifold-edge: edges with three or more triangles, in connected groups.
 
+#include <unordered_map>
+
 #include "inspect/check.h"
 #include "inspect/grouping.h"
 
 namespace aguja {
 namespace {
 
-std::size_t count_flaps(const PartView& view, const std::vector<EdgeId>& group) {
+// By group: how many flaps hang on its edges.
+std::vector<std::size_t> count_flaps(const PartView& view,
+                                     const std::vector<std::vector<EdgeId>>& groups) {
   const Anatomy& a = view.anatomy;
-  std::vector<VertexId> vertices;
-  for (const EdgeId e : group) {
-    vertices.push_back(a.edges.edge(e).low);
-    vertices.push_back(a.edges.edge(e).high);
+  std::unordered_map<std::uint32_t, std::size_t> group_at;  // by vertex
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    for (const EdgeId e : groups[g]) {
+      group_at[a.edges.edge(e).low.value] = g;
+      group_at[a.edges.edge(e).high.value] = g;
+    }
   }
-  std::sort(vertices.begin(), vertices.end());
-  std::size_t flaps = 0;
+  std::vector<std::size_t> flaps(groups.size(), 0);
   for (std::size_t i = 0; i < a.rims.size(); ++i) {
-    flaps += view.causes.is_flap_border(a.rims[i]) &&
-             std::binary_search(vertices.begin(), vertices.end(), a.rims[i].vertices.front());
+    if (!view.causes.is_flap_border(a.rims[i])) continue;
+    const auto at = group_at.find(a.rims[i].vertices.front().value);
+    if (at != group_at.end()) ++flaps[at->second];
   }
   return flaps;
 }
@@ -34,7 +40,9 @@ void check_nonmanifold_edges(const PartView& view, FindingSink& sink) {
     add(a.edges.edge(e).low.value);
     add(a.edges.edge(e).high.value);
   });
-  for (const auto& group : groups) {
+  const std::vector<std::size_t> flaps = count_flaps(view, groups);
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    const std::vector<EdgeId>& group = groups[g];
     Finding finding;
     finding.kind = FindingKind::nonmanifold_edge;
     finding.count = group.size();
@@ -55,8 +63,8 @@ void check_nonmanifold_edges(const PartView& view, FindingSink& sink) {
     }
     finding.box = box_of(points);
     finding.detail = "up to " + std::to_string(most) + " triangles on an edge";
-    if (const std::size_t flaps = groups.size() > 1000 ? 0 : count_flaps(view, group)) {
-      finding.detail += ", " + std::to_string(flaps) + (flaps == 1 ? " flap" : " flaps");
+    if (flaps[g] > 0) {
+      finding.detail += ", " + std::to_string(flaps[g]) + (flaps[g] == 1 ? " flap" : " flaps");
     }
     sink.add(std::move(finding), points, std::move(triangles));
   }

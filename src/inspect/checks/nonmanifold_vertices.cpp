@@ -20,13 +20,12 @@ void check_nonmanifold_vertices(const PartView& view, FindingSink& sink) {
     }
   }
   std::unordered_map<std::uint32_t, std::vector<TriangleId>> star;
-  for (const PinchedVertex& p : a.pinched) star[p.vertex.value] = {};
+  std::vector<bool> is_pinched(a.welded.points().size());
+  for (const PinchedVertex& p : a.pinched) is_pinched[p.vertex.value] = true;
   for (std::size_t t = 0; t < a.welded.triangles().size(); ++t) {
     if (has_equal_corners(a.welded.triangles()[t])) continue;
     for (const VertexId v : a.welded.triangles()[t].corner) {
-      if (const auto at = star.find(v.value); at != star.end()) {
-        at->second.push_back({static_cast<std::uint32_t>(t)});
-      }
+      if (is_pinched[v.value]) star[v.value].push_back({static_cast<std::uint32_t>(t)});
     }
   }
   for (const PinchedVertex& p : a.pinched) {
