@@ -1,5 +1,6 @@
 // aguja convert: between formats and units, moved, turned, mirrored, scaled, parts renamed.
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <filesystem>
@@ -123,14 +124,14 @@ struct ConvertCommand : Session {
 
   void select_parts(Model& model) const {
     if (only.empty()) return;
-    std::vector<Part> kept;
     for (const std::string& name : only) {
-      const auto at = std::find_if(model.parts.begin(), model.parts.end(),
-                                   [&](const Part& p) { return p.name == name; });
-      if (at == model.parts.end()) throw_unknown_part("--part", name, model);
-      kept.push_back(*at);
+      const bool known = std::any_of(model.parts.begin(), model.parts.end(),
+                                     [&](const Part& p) { return p.name == name; });
+      if (!known) throw_unknown_part("--part", name, model);
     }
-    model.parts = std::move(kept);
+    std::erase_if(model.parts, [&](const Part& p) {
+      return std::find(only.begin(), only.end(), p.name) == only.end();
+    });
   }
 
   void rename_parts(Model& model) const {

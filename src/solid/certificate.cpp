@@ -106,25 +106,6 @@ std::string_view slug(ReasonKind kind) {
   return kSlugs.at(static_cast<std::size_t>(kind));
 }
 
-MassProperties combine(std::span<const MassProperties> regions) {
-  MassProperties all;
-  Vector first = Vector::Zero();
-  for (const MassProperties& r : regions) {
-    all.volume += r.volume;
-    all.area += r.area;
-    first += r.volume * r.centroid;
-  }
-  if (regions.size() == 1) return regions[0];
-  if (all.volume == 0) return all;
-  all.centroid = first / all.volume;
-  for (const MassProperties& r : regions) {  // parallel axes
-    const Vector d = r.centroid - all.centroid;
-    all.inertia +=
-        r.inertia + r.volume * (d.squaredNorm() * Eigen::Matrix3d::Identity() - d * d.transpose());
-  }
-  return all;
-}
-
 Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
   Certificate certificate;
   certificate.encloses = !model.parts.empty();

@@ -31,6 +31,25 @@ mpq_class exact_volume6(const Welded& mesh, std::span<const TriangleId> selectio
 
 }  // namespace
 
+MassProperties combine(std::span<const MassProperties> regions) {
+  MassProperties all;
+  Vector first = Vector::Zero();
+  for (const MassProperties& r : regions) {
+    all.volume += r.volume;
+    all.area += r.area;
+    first += r.volume * r.centroid;
+  }
+  if (regions.size() == 1) return regions[0];
+  if (all.volume == 0) return all;
+  all.centroid = first / all.volume;
+  for (const MassProperties& r : regions) {  // parallel axes
+    const Vector d = r.centroid - all.centroid;
+    all.inertia +=
+        r.inertia + r.volume * (d.squaredNorm() * Eigen::Matrix3d::Identity() - d * d.transpose());
+  }
+  return all;
+}
+
 MassSums::MassSums(const Box& box) : reference_(box.center()) {
   const double half = box.is_empty() ? 0.0 : (0.5 * box.high - 0.5 * box.low).maxCoeff();
   if (half > 0) std::frexp(half, &exponent_);

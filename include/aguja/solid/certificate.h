@@ -69,7 +69,4 @@ struct Certificate {
 [[nodiscard]] Certificate certify(const Model& model, StageTimes* times = nullptr,
                                   Progress* progress = nullptr);
 
-/// Properties of several regions as one body.
-[[nodiscard]] MassProperties combine(std::span<const MassProperties> regions);
-
 }  // namespace aguja

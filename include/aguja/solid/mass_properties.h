@@ -20,6 +20,9 @@ struct MassProperties {
   Eigen::Matrix3d inertia = Eigen::Matrix3d::Zero();
 };
 
+/// Properties of several regions as one body.
+[[nodiscard]] MassProperties combine(std::span<const MassProperties> regions);
+
 /// Sums over some triangles from which properties are made; sums of disjoint sets add up.
 /// Kept relative to a reference point and scaled by a power of two, so that models far from the
 /// origin, and tiny or huge ones, lose nothing.

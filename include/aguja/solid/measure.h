@@ -6,8 +6,10 @@
 #include <string>
 #include <vector>
 
+#include "aguja/base/progress.h"
+#include "aguja/base/stage_times.h"
 #include "aguja/mesh/model.h"
-#include "aguja/solid/anatomy.h"
+#include "aguja/solid/mass_properties.h"
 
 namespace aguja {
 
@@ -32,7 +34,8 @@ struct Measurement {
   MassProperties mass;
   bool encloses = false;  ///< else volume, centroid and inertia mean nothing
 };
-/// Cost and errors as `Anatomy`.
+/// Cost     Welding, the edge table and one pass over the triangles.
+/// Errors   ArgumentError as `EdgeTable`; Cancelled. Stages: `weld`, `edges`, `mass`.
 [[nodiscard]] std::vector<Measurement> measure_parts(const Model& model,
                                                      StageTimes* times = nullptr,
                                                      Progress* progress = nullptr);
