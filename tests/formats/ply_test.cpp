@@ -58,6 +58,39 @@ TEST(Ply, ReadsBothByteOrdersAndAllTypes) {
   }
 }
 
+// Rows of triangles alone take a way of their own.
+TEST(Ply, ReadsBinaryFacesOfEqualAndOfMixedLength) {
+  const auto body = [](std::initializer_list<std::initializer_list<int>> faces) {
+    std::string bytes =
+        header("binary_little_endian",
+               "element vertex 4\nproperty float x\nproperty float y\n"
+               "property float z\nelement face " +
+                   std::to_string(faces.size()) + "\nproperty list uchar int vertex_indices\n");
+    for (const float x : {0.f, 0.f, 0.f, 1.f, 0.f, 0.f, 1.f, 1.f, 0.f, 0.f, 1.f, 0.f}) {
+      append(bytes, x, false);
+    }
+    for (const auto& face : faces) {
+      append(bytes, static_cast<std::uint8_t>(face.size()), false);
+      for (const int v : face) append<std::int32_t>(bytes, v, false);
+    }
+    return bytes;
+  };
+  EXPECT_EQ(triangle_count(read_text(body({{0, 1, 2}, {0, 2, 3}}))), 2u);
+  const Model mixed = read_text(body({{0, 1, 2}, {0, 1, 2, 3}, {1, 3}, {2}}));
+  EXPECT_EQ(triangle_count(mixed), 3u);
+  EXPECT_EQ(mixed.parts[0].mesh.wires.size(), 1u);
+  EXPECT_EQ(mixed.notes.size(), 2u);
+  // The same bad number, found by either way: a row is its count, a byte, and four bytes a number.
+  const std::string good = body({{0, 1, 2}, {0, 2, 3}});
+  const std::string second_number = "test: byte " + std::to_string(good.size() - 13 + 1 + 4);
+  const std::string bad_vertex = ": the face names vertex 4, but there are 4, counted from 0";
+  EXPECT_EQ(error_of(body({{0, 1, 2}, {0, 4, 3}})), second_number + bad_vertex);
+  EXPECT_EQ(error_of(body({{0, 1, 2}, {0, 4, 3, 1}})), second_number + bad_vertex);
+  EXPECT_EQ(error_of(good.substr(0, good.size() - 3)),
+            "test: byte " + std::to_string(good.size() - 12) +
+                ": expected 12 bytes for a row of 'face', but 9 follow");
+}
+
 TEST(Ply, ReadsStripsAndEdges) {
   const Model model =
       read_text(header("ascii",

@@ -6,6 +6,7 @@
 
 #include "aguja/report/table.h"
 #include "aguja/report/text.h"
+#include "aguja/solid/measure.h"
 #include "demo/seeded.h"
 #include "tests/support/random_mesh.h"
 
@@ -44,6 +45,81 @@ TEST(InspectText, GivesTheAnswerTheTableAndWhatToDo) {
   EXPECT_NE(text.find("■ error   opening       2        12"), std::string::npos) << text;
   EXPECT_NE(text.find("opening: fill"), std::string::npos);
   EXPECT_NE(text.find("inverted-shell cannot be told yet"), std::string::npos);
+}
+
+TEST(InspectText, ACleanModelHasNothingToDoButIsNotCalledSolid) {
+  const Model& model = demo_model("garza").model;
+  const std::string text = inspect_text(model, inspect(model), "garza.obj");
+  EXPECT_NE(text.find("No errors among what is examined; crossings are not examined yet."),
+            std::string::npos)
+      << text;
+  EXPECT_EQ(text.find("What to do"), std::string::npos);
+}
+
+TEST(InspectText, RowsPerKindOrPerFinding) {
+  const Model& model = demo_model("pod-strays").model;
+  const Inspection inspection = inspect(model);
+  const auto rows = [&](bool every) {
+    const std::string text = inspect_text(model, inspection, "x", {.every_finding = every});
+    std::size_t count = 0;
+    for (std::size_t at = text.find("◆ warning"); at != std::string::npos;
+         at = text.find("◆ warning", at + 1)) {
+      ++count;
+    }
+    return count;
+  };
+  EXPECT_EQ(rows(false), 1u);
+  EXPECT_EQ(rows(true), 2u);
+}
+
+TEST(InspectText, FitsTheWidthItIsGiven) {
+  for (const demo::DemoModel& demo : demo::demo_models()) {
+    const std::string text = inspect_text(demo.model, inspect(demo.model), "m", {.width = 100});
+    std::size_t begin = text.find('\n') + 1;  // the first line names the file, however long
+    while (begin < text.size()) {
+      const std::size_t end = text.find('\n', begin);
+      const auto characters =
+          std::count_if(text.begin() + static_cast<std::ptrdiff_t>(begin),
+                        text.begin() + static_cast<std::ptrdiff_t>(end),
+                        [](char c) { return (static_cast<unsigned char>(c) & 0xC0u) != 0x80u; });
+      EXPECT_LE(characters, 100) << text.substr(begin, end - begin);
+      begin = end + 1;
+    }
+  }
+}
+
+TEST(CertifyText, ShowsVerdictReasonsShellsAndExpectations) {
+  const Model& model = demo_model("garza").model;
+  const Expectation missed{"mass", 1, 0.29, 0.01};
+  const std::string text =
+      certify_text(model, certify(model), "garza.obj", "sha256:00", Density{1050}, {&missed, 1});
+  for (const char* part :
+       {"Verdict: undecided", "○ whether triangles cross", "ballast-ring", "inward",
+        "mass      0.28974", "expected  mass 1: MISSED, 71 % off", "digest    sha256:00"}) {
+    EXPECT_NE(text.find(part), std::string::npos) << part << "\n" << text;
+  }
+}
+
+TEST(MeasureText, SaysWhyAnOpenModelHasNoVolume) {
+  const Model& model = demo_model("pod-missing-triangles").model;
+  const std::string text = measure_text(model, measure_parts(model), "pod.stl", Density{1});
+  EXPECT_NE(text.find("volume    none: some edge is not used equally often both ways"),
+            std::string::npos)
+      << text;
+  EXPECT_EQ(text.find("kg at"), std::string::npos);
+}
+
+TEST(MeasureJson, TotalsAreThoseOfTheParts) {
+  const Model& model = demo_model("garza").model;
+  const auto json = measure_json(model, measure_parts(model), Density{1000}, {});
+  double volume = 0, mass = 0;
+  for (const auto& part : json["parts"]) {
+    volume += part["volume"].get<double>();
+    mass += part["mass"].get<double>();
+  }
+  EXPECT_NEAR(json["total"]["volume"].get<double>(), volume, 1e-6);
+  EXPECT_NEAR(json["total"]["mass"].get<double>(), mass, 1e-12);
+  EXPECT_EQ(json["total"]["size"], (nlohmann::ordered_json{104.0, 104.0, 147.0}));
 }
 
 TEST(InspectJson, HasEveryDocumentedField) {

@@ -1,0 +1,61 @@
+#include "aguja/mesh/weld.h"
+
+#include <map>
+
+#include <gtest/gtest.h>
+
+#include "tests/support/random_mesh.h"
+
+namespace aguja {
+namespace {
+
+TEST(Welded, MergesEqualPointsAndNothingElse) {
+  for (std::uint64_t seed = 1; seed <= 300; ++seed) {
+    const Mesh mesh = test::damaged_mesh(seed);
+    const Welded welded(mesh);
+    std::map<std::array<double, 3>, std::uint32_t> seen;
+    for (std::size_t i = 0; i < welded.points().size(); ++i) {
+      const Point& p = welded.points()[i];
+      // Keys compare 0.0 and -0.0 as equal.
+      ASSERT_TRUE(seen.emplace(std::array{p.x(), p.y(), p.z()}, i).second) << "seed " << seed;
+    }
+    ASSERT_EQ(welded.triangles().size(), mesh.triangles.size());
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+      for (std::size_t c = 0; c < 3; ++c) {
+        ASSERT_EQ(welded.point(welded.triangles()[t][c]), mesh.point(mesh.triangles[t][c]));
+      }
+    }
+  }
+}
+
+TEST(Welded, RefersToAMeshThatHasNothingToMerge) {
+  const Mesh mesh = test::cube();
+  const Welded welded(mesh);
+  EXPECT_EQ(welded.points().data(), mesh.points.data());
+  EXPECT_EQ(welded.triangles().data(), mesh.triangles.data());
+}
+
+TEST(Welded, AlsoMergesTheEndsOfWires) {
+  Mesh mesh = test::mesh_of({{0, 0, 0}, {1, 0, 0}, {-0.0, 0, 0}}, {});
+  mesh.wires = {{VertexId{0}, VertexId{1}}, {VertexId{2}, VertexId{1}}};
+  const Welded welded(mesh);
+  EXPECT_EQ(welded.wires()[0], welded.wires()[1]);
+}
+
+TEST(Welded, StaysValidWhenItIsMoved) {
+  Mesh mesh = test::joined(test::cube(), test::cube({1, 0, 0}));
+  Welded first(mesh);
+  const Welded second = std::move(first);
+  EXPECT_EQ(second.points().size(), 12u);
+  EXPECT_EQ(second.point(second.triangles()[23][2]), mesh.point(mesh.triangles[23][2]));
+}
+
+TEST(UsedPoints, TellsCornersFromEndsOfWires) {
+  Mesh mesh = test::mesh_of({{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {5, 0, 0}, {6, 0, 0}}, {{0, 1, 2}});
+  mesh.wires = {{VertexId{0}, VertexId{3}}};
+  EXPECT_EQ(points_of_triangles(mesh), (std::vector<bool>{true, true, true, false, false}));
+  EXPECT_EQ(used_points(mesh), (std::vector<bool>{true, true, true, true, false}));
+}
+
+}  // namespace
+}  // namespace aguja
