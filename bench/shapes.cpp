@@ -5,6 +5,8 @@
 #include <numbers>
 #include <random>
 
+#include <Eigen/Geometry>
+
 #include "aguja/formats/write.h"
 
 namespace aguja::bench {
@@ -41,6 +43,49 @@ Model shuffled(Model model) {
   auto& triangles = model.parts[0].mesh.triangles;
   std::shuffle(triangles.begin(), triangles.end(), random);
   return model;
+}
+
+Mesh sliver_torus(std::size_t triangles) {
+  Mesh mesh = std::move(bumpy_torus(triangles).parts[0].mesh);
+  for (Point& p : mesh.points) p.z() *= 0.01;
+  return mesh;
+}
+
+Mesh divided_box(std::size_t triangles, double degrees) {
+  const auto steps = static_cast<std::uint32_t>(std::sqrt(static_cast<double>(triangles) / 12.0));
+  Mesh mesh;
+  for (int side = 0; side < 6; ++side) {
+    const int axis = side / 2;
+    const auto base = static_cast<std::uint32_t>(mesh.points.size());
+    for (std::uint32_t i = 0; i <= steps; ++i) {
+      for (std::uint32_t j = 0; j <= steps; ++j) {
+        Point p;
+        p[axis] = side % 2 == 0 ? 0 : 100;
+        p[(axis + 1) % 3] = 100.0 * i / steps;
+        p[(axis + 2) % 3] = 100.0 * j / steps;
+        mesh.points.push_back(p);
+      }
+    }
+    const auto id = [&](std::uint32_t i, std::uint32_t j) {
+      return VertexId{base + i * (steps + 1) + j};
+    };
+    for (std::uint32_t i = 0; i < steps; ++i) {
+      for (std::uint32_t j = 0; j < steps; ++j) {
+        const VertexId a = id(i, j), b = id(i + 1, j), c = id(i + 1, j + 1), d = id(i, j + 1);
+        for (Triangle t : {Triangle{{a, b, c}}, Triangle{{a, c, d}}}) {
+          if (side % 2 == 0) std::swap(t[1], t[2]);
+          mesh.triangles.push_back(t);
+        }
+      }
+    }
+  }
+  if (degrees != 0) {
+    const Eigen::Matrix3d turn =
+        Eigen::AngleAxisd(degrees * std::numbers::pi / 180, Vector(1, 2, 3).normalized())
+            .toRotationMatrix();
+    for (Point& p : mesh.points) p = turn * p;
+  }
+  return mesh;
 }
 
 std::string binary_stl(const Model& model) {

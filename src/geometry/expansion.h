@@ -119,4 +119,21 @@ Expansion<4 * A> operator*(const Expansion<A>& a, const Expansion<2>& b) {
   return scale(a, b.term[0]) + second;
 }
 
+// The general product, a term of b at a time.
+template <int A, int B>
+Expansion<2 * A * B> product(const Expansion<A>& a, const Expansion<B>& b) {
+  if constexpr (B == 1) {
+    return b.size == 0 ? Expansion<2 * A>{} : scale(a, b.term[0]);
+  } else {
+    constexpr int kHalf = B / 2;
+    Expansion<kHalf> low;
+    Expansion<B - kHalf> high;
+    for (int i = 0; i < b.size; ++i) i < kHalf ? low.push(b.term[i]) : high.push(b.term[i]);
+    Expansion<2 * A * B> result;
+    const auto sum = product(a, low) + product(a, high);
+    for (int i = 0; i < sum.size; ++i) result.push(sum.term[i]);
+    return result;
+  }
+}
+
 }  // namespace aguja::detail

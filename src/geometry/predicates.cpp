@@ -10,6 +10,7 @@ namespace aguja {
 namespace {
 
 using detail::difference;
+using detail::product;
 
 // With every non-zero coordinate in this window the terms of the expansions below stay away from
 // both ends of the exponent range: a difference is at least ulp(2^-280) = 2^-332, a product of
@@ -80,7 +81,52 @@ StagedSign orient3d_exact(const Point& a, const Point& b, const Point& c, const 
   return {det.sign(), PredicateStage::expansion};
 }
 
+int in_circle_rational(double ax, double ay, double bx, double by, double cx, double cy, double dx,
+                       double dy) {
+  const mpq_class x(dx), y(dy);
+  const mpq_class pax = ax - x, pay = ay - y, pbx = bx - x, pby = by - y, pcx = cx - x,
+                  pcy = cy - y;
+  const mpq_class det = (pax * pax + pay * pay) * (pbx * pcy - pby * pcx) +
+                        (pbx * pbx + pby * pby) * (pcx * pay - pcy * pax) +
+                        (pcx * pcx + pcy * pcy) * (pax * pby - pay * pbx);
+  return sgn(det);
+}
+
 }  // namespace detail
+
+StagedSign in_circle_staged(double ax, double ay, double bx, double by, double cx, double cy,
+                            double dx, double dy) {
+  const double adx = ax - dx, ady = ay - dy, bdx = bx - dx, bdy = by - dy, cdx = cx - dx,
+               cdy = cy - dy;
+  const double bc1 = bdx * cdy, bc2 = cdx * bdy, ca1 = cdx * ady, ca2 = adx * cdy, ab1 = adx * bdy,
+               ab2 = bdx * ady;
+  const double a_lift = adx * adx + ady * ady;
+  const double b_lift = bdx * bdx + bdy * bdy;
+  const double c_lift = cdx * cdx + cdy * cdy;
+  const double det = a_lift * (bc1 - bc2) + b_lift * (ca1 - ca2) + c_lift * (ab1 - ab2);
+  const double permanent = (std::fabs(bc1) + std::fabs(bc2)) * a_lift +
+                           (std::fabs(ca1) + std::fabs(ca2)) * b_lift +
+                           (std::fabs(ab1) + std::fabs(ab2)) * c_lift;
+  // In this window neither the filter nor the expansions lose anything to underflow or overflow:
+  // four factors between 2^-252 (an ulp of 2^-200) and 2^201, with error terms 2^-53 below.
+  constexpr double kLow = 0x1p-200;
+  constexpr double kHigh = 0x1p200;
+  for (const double v : {ax, ay, bx, by, cx, cy, dx, dy}) {
+    if (v != 0 && !(std::fabs(v) >= kLow && std::fabs(v) <= kHigh)) {
+      return {detail::in_circle_rational(ax, ay, bx, by, cx, cy, dx, dy), PredicateStage::rational};
+    }
+  }
+  const double bound = detail::kInCircleErrorFactor * permanent;
+  if (det > bound) return {1, PredicateStage::filter};
+  if (-det > bound) return {-1, PredicateStage::filter};
+
+  const auto pax = difference(ax, dx), pay = difference(ay, dy), pbx = difference(bx, dx),
+             pby = difference(by, dy), pcx = difference(cx, dx), pcy = difference(cy, dy);
+  const auto exact = product(pbx * pcy - pby * pcx, pax * pax + pay * pay) +
+                     product(pcx * pay - pcy * pax, pbx * pbx + pby * pby) +
+                     product(pax * pby - pay * pbx, pcx * pcx + pcy * pcy);
+  return {exact.sign(), PredicateStage::expansion};
+}
 
 bool is_collinear(const Point& a, const Point& b, const Point& c) {
   return orient2d(a.x(), a.y(), b.x(), b.y(), c.x(), c.y()) == 0 &&

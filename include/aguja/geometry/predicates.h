@@ -40,6 +40,8 @@ inline constexpr double kRoundoff = 0x1p-53;
 // 3 eps + 16 eps^2 for two dimensions, 7 eps + 56 eps^2 for three).
 inline constexpr double kOrient2dErrorFactor = (3.0 + 16.0 * kRoundoff) * kRoundoff;
 inline constexpr double kOrient3dErrorFactor = (7.0 + 56.0 * kRoundoff) * kRoundoff;
+// 10 eps + 96 eps^2 (Shewchuk 1997, section 4.3).
+inline constexpr double kInCircleErrorFactor = (10.0 + 96.0 * kRoundoff) * kRoundoff;
 // The bounds above assume no underflow. A product that underflows is off by at most 2^-1074, and in
 // three dimensions that error is multiplied by a difference below kOrient3dLargest: adding these
 // covers it with room to spare.
@@ -56,18 +58,26 @@ inline constexpr double kOrient3dLargest = 0x1p300;
 [[nodiscard]] int orient2d_rational(double ax, double ay, double bx, double by, double cx,
                                     double cy);
 [[nodiscard]] int orient3d_rational(const Point& a, const Point& b, const Point& c, const Point& d);
+[[nodiscard]] int in_circle_rational(double ax, double ay, double bx, double by, double cx,
+                                     double cy, double dx, double dy);
 
 }  // namespace detail
 
-[[nodiscard]] inline StagedSign orient2d_staged(double ax, double ay, double bx, double by,
-                                                double cx, double cy) {
+/// The filter alone: the sign, or 0 where it cannot tell.
+[[nodiscard]] inline int orient2d_filter(double ax, double ay, double bx, double by, double cx,
+                                         double cy) {
   const double left = (ax - cx) * (by - cy);
   const double right = (ay - cy) * (bx - cx);
   const double det = left - right;
   const double bound = detail::kOrient2dErrorFactor * (std::fabs(left) + std::fabs(right)) +
                        detail::kOrient2dUnderflow;
-  if (det > bound) return {1, PredicateStage::filter};
-  if (-det > bound) return {-1, PredicateStage::filter};
+  return static_cast<int>(det > bound) - static_cast<int>(-det > bound);
+}
+
+[[nodiscard]] inline StagedSign orient2d_staged(double ax, double ay, double bx, double by,
+                                                double cx, double cy) {
+  const int sign = orient2d_filter(ax, ay, bx, by, cx, cy);
+  if (sign != 0) return {sign, PredicateStage::filter};
   return detail::orient2d_exact(ax, ay, bx, by, cx, cy);
 }
 
@@ -110,6 +120,16 @@ inline constexpr double kOrient3dLargest = 0x1p300;
 /// 0 if the four lie in one plane.
 [[nodiscard]] inline int orient3d(const Point& a, const Point& b, const Point& c, const Point& d) {
   return orient3d_staged(a, b, c, d).sign;
+}
+
+[[nodiscard]] StagedSign in_circle_staged(double ax, double ay, double bx, double by, double cx,
+                                          double cy, double dx, double dy);
+
+/// For a, b, c counter-clockwise: +1 if d lies inside their circle, 0 on it, -1 outside. For a, b,
+/// c clockwise the sign is flipped.
+[[nodiscard]] inline int in_circle(double ax, double ay, double bx, double by, double cx, double cy,
+                                   double dx, double dy) {
+  return in_circle_staged(ax, ay, bx, by, cx, cy, dx, dy).sign;
 }
 
 /// Do the three points lie on one line (or coincide)? Exact.

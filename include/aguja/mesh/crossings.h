@@ -1,0 +1,59 @@
+#pragma once
+/// \file
+/// All pairs of triangles that meet anywhere but in a vertex or edge that they share.
+
+#include <vector>
+
+#include "aguja/base/progress.h"
+#include "aguja/geometry/triangle_pair.h"
+#include "aguja/mesh/weld.h"
+
+namespace aguja {
+
+struct TrianglePair {
+  TriangleId first;  ///< the lower number
+  TriangleId second;
+  Contact contact;
+  friend auto operator<=>(const TrianglePair&, const TrianglePair&) = default;
+};
+
+struct ContactCounts {
+  std::size_t crossing = 0;
+  std::size_t overlap = 0;
+  std::size_t touch = 0;
+};
+[[nodiscard]] ContactCounts count_contacts(std::span<const TrianglePair> pairs);
+
+/// Every such pair once, sorted. Triangles of no area are left out; so are pairs of triangles on
+/// the same three vertices, which are duplicates.
+///
+/// Decides  Exactly; see `classify_staged`.
+/// Cost     O(n log n + k) for k pairs; 50 bytes per triangle and 12 per pair on top of the mesh.
+///          Parallel; the same for any number of threads.
+/// Errors   Cancelled.
+[[nodiscard]] std::vector<TrianglePair> find_crossings(const Welded& mesh,
+                                                       Progress* progress = nullptr);
+
+/// Only pairs of which one triangle at least is `wanted` (by triangle).
+/// Cost     O(n log n) for the tree, then O(m log n + k) for m wanted triangles.
+[[nodiscard]] std::vector<TrianglePair> find_crossings_of(const Welded& mesh,
+                                                          const std::vector<bool>& wanted);
+
+/// The triangle with what `classify` needs.
+[[nodiscard]] inline LabelledTriangle labelled(const Welded& mesh, TriangleId t) {
+  const Triangle& triangle = mesh.triangle(t);
+  return {{mesh.point(triangle[0]), mesh.point(triangle[1]), mesh.point(triangle[2])},
+          {triangle[0].value, triangle[1].value, triangle[2].value}};
+}
+
+/// Where two triangles meet, for people: a stretch of curve, a region, or a point. Floating point.
+struct ContactShape {
+  Point place = Point::Zero();
+  Point from = Point::Zero();  ///< of a stretch; equal to `to` for a point
+  Point to = Point::Zero();
+  double area = 0;   ///< of an overlap
+  double depth = 0;  ///< of a crossing: how far the one that reaches less far goes past the other
+};
+[[nodiscard]] ContactShape shape_of(const Welded& mesh, const TrianglePair& pair);
+
+}  // namespace aguja

@@ -1,0 +1,299 @@
+#include "aguja/mesh/crossings.h"
+
+#include <algorithm>
+#include <array>
+#include <atomic>
+#include <bit>
+#include <cmath>
+#include <mutex>
+#include <optional>
+
+#include <oneapi/tbb/parallel_sort.h>
+#include <Eigen/Geometry>
+
+#include "aguja/base/parallel.h"
+#include "aguja/geometry/box_tree.h"
+#include "aguja/geometry/predicates.h"
+
+namespace aguja {
+namespace {
+
+// Stays empty for a triangle of no area.
+void prepare(const Welded& mesh, TriangleId t, std::optional<PreparedTriangle>& out) {
+  if (has_equal_corners(mesh.triangle(t))) return;
+  out.emplace(labelled(mesh, t));
+  if (out->turn() == 0 && is_collinear(out->corner(0), out->corner(1), out->corner(2))) out.reset();
+}
+
+BoxTree tree_of(const Welded& mesh) {
+  Array<FloatBox> boxes(mesh.triangles().size());
+  parallel_ranges(boxes.size(), std::size_t{1} << 13, [&](Range r) {
+    for (std::size_t i = r.begin; i < r.end; ++i) {
+      Box box;
+      for (const VertexId v : mesh.triangles()[i].corner) box.extend(mesh.point(v));
+      boxes[i] = FloatBox(box);
+    }
+  });
+  return BoxTree(std::move(boxes));
+}
+
+// The triangles of a block, prepared when first asked for.
+class PreparedBlock {
+ public:
+  PreparedBlock(const Welded& mesh, const BoxTree::Block& block) : mesh_(mesh), block_(block) {}
+
+  // Null if it has no area.
+  const PreparedTriangle* operator[](std::size_t i) {
+    if (!known_[i]) {
+      known_[i] = true;
+      prepare(mesh_, {block_.items[i]}, prepared_[i]);
+    }
+    return prepared_[i] ? &*prepared_[i] : nullptr;
+  }
+
+ private:
+  const Welded& mesh_;
+  const BoxTree::Block& block_;
+  std::array<bool, BoxTree::kBlock> known_{};
+  std::array<std::optional<PreparedTriangle>, BoxTree::kBlock> prepared_;
+};
+
+TrianglePair pair_of(std::uint32_t a, std::uint32_t b, Contact contact) {
+  return {{std::min(a, b)}, {std::max(a, b)}, contact};
+}
+
+void test_blocks(const Welded& mesh, const BoxTree::Block& a, const BoxTree::Block& b,
+                 std::vector<TrianglePair>& out) {
+  const bool same = a.items.data() == b.items.data();
+  std::array<unsigned, BoxTree::kBlock> meeting{};
+  unsigned any = 0;
+  for (std::size_t i = 0; i < a.items.size(); ++i) {
+    meeting[i] = b.boxes.meeting(a.boxes[i]);
+    if (same) meeting[i] &= ~((2u << i) - 1);
+    any |= meeting[i];
+  }
+  if (any == 0) return;
+  PreparedBlock in_a(mesh, a);
+  PreparedBlock in_other(mesh, b);
+  PreparedBlock& in_b = same ? in_a : in_other;
+  for (std::size_t i = 0; i < a.items.size(); ++i) {
+    for (unsigned bits = meeting[i]; bits != 0; bits &= bits - 1) {
+      const auto j = static_cast<std::size_t>(std::countr_zero(bits));
+      const PreparedTriangle* const first = in_a[i];
+      const PreparedTriangle* const second = in_b[j];
+      if (first == nullptr || second == nullptr) continue;
+      const Contact contact = classify_staged(*first, *second).contact;
+      if (contact != Contact::none) out.push_back(pair_of(a.items[i], b.items[j], contact));
+    }
+  }
+}
+
+std::vector<TrianglePair> merged(std::vector<std::vector<TrianglePair>> lists) {
+  std::size_t total = 0;
+  for (const auto& list : lists) total += list.size();
+  std::vector<TrianglePair> all;
+  all.reserve(total);
+  for (auto& list : lists) {
+    all.insert(all.end(), list.begin(), list.end());
+    list = {};
+  }
+  oneapi::tbb::parallel_sort(all.begin(), all.end());
+  return all;
+}
+
+// Tells a progress that must not be called by two at once, and remembers that it wants to stop.
+class SharedProgress {
+ public:
+  SharedProgress(Progress* progress, std::size_t total)
+      : progress_(progress), total_(static_cast<double>(total)) {}
+  [[nodiscard]] bool stopped() const { return stopped_; }
+  void one_done() {
+    if (progress_ == nullptr) return;
+    const std::lock_guard lock(mutex_);
+    ++done_;
+    if (!stopped_ && !progress_->advance("crossings", static_cast<double>(done_) / total_)) {
+      stopped_ = true;
+    }
+  }
+
+ private:
+  Progress* progress_;
+  double total_;
+  std::size_t done_ = 0;
+  std::atomic<bool> stopped_ = false;
+  std::mutex mutex_;
+};
+
+// ---- Shapes.
+
+double cross_norm(const Vector& a, const Vector& b) { return a.cross(b).norm(); }
+
+struct Plane {
+  Point origin;
+  Vector normal;  // unit
+  [[nodiscard]] double height(const Point& p) const { return normal.dot(p - origin); }
+};
+
+Plane plane_of(const LabelledTriangle& t) {
+  const Vector n = (t.corner[1] - t.corner[0]).cross(t.corner[2] - t.corner[0]);
+  return {t.corner[0], n.normalized()};
+}
+
+// What is left of the segment from `a` to `b` inside the triangle, both in its plane.
+std::optional<std::pair<double, double>> clip(const Point& a, const Point& b,
+                                              const LabelledTriangle& t, const Vector& normal) {
+  double begin = 0;
+  double end = 1;
+  for (int i = 0; i < 3; ++i) {
+    const Point& p = t.corner[i];
+    const Vector inward = normal.cross(t.corner[(i + 1) % 3] - p);
+    const double from = inward.dot(a - p);
+    const double to = inward.dot(b - p);
+    if (from < 0 && to < 0) return std::nullopt;
+    if (from < 0) begin = std::max(begin, from / (from - to));
+    if (to < 0) end = std::min(end, from / (from - to));
+  }
+  if (begin > end) return std::nullopt;
+  return std::pair{begin, end};
+}
+
+// The piece of `t` in the plane.
+std::pair<Point, Point> cut(const LabelledTriangle& t, const Plane& plane) {
+  std::array<double, 3> h{};
+  for (int i = 0; i < 3; ++i) h[i] = plane.height(t.corner[i]);
+  std::vector<Point> ends;
+  for (int i = 0; i < 3; ++i) {
+    const int j = (i + 1) % 3;
+    if (h[i] == 0) ends.push_back(t.corner[i]);
+    if (h[i] * h[j] < 0) {
+      ends.push_back(t.corner[i] + (t.corner[j] - t.corner[i]) * (h[i] / (h[i] - h[j])));
+    }
+  }
+  if (ends.empty()) {
+    const auto nearest = std::min_element(
+        h.begin(), h.end(), [](double x, double y) { return std::fabs(x) < std::fabs(y); });
+    ends.push_back(t.corner[nearest - h.begin()]);
+  }
+  return {ends.front(), ends.back()};
+}
+
+ContactShape line_shape(const LabelledTriangle& a, const LabelledTriangle& b) {
+  const Plane pa = plane_of(a);
+  const Plane pb = plane_of(b);
+  ContactShape shape;
+  const auto [p, q] = cut(a, pb);
+  if (const auto inside = clip(p, q, b, pb.normal)) {
+    shape.from = p + (q - p) * inside->first;
+    shape.to = p + (q - p) * inside->second;
+  } else {
+    shape.from = shape.to = 0.5 * (p + q);
+  }
+  shape.place = 0.5 * (shape.from + shape.to);
+  const auto reach = [](const Plane& plane, const LabelledTriangle& t) {
+    double up = 0, down = 0;
+    for (const Point& c : t.corner) {
+      up = std::max(up, plane.height(c));
+      down = std::max(down, -plane.height(c));
+    }
+    return std::min(up, down);
+  };
+  shape.depth = std::min(reach(pa, b), reach(pb, a));
+  return shape;
+}
+
+ContactShape overlap_shape(const LabelledTriangle& a, const LabelledTriangle& b) {
+  // Clip b by the sides of a (Sutherland and Hodgman 1974).
+  const Vector normal = plane_of(a).normal;
+  std::vector<Point> polygon(b.corner.begin(), b.corner.end());
+  for (int i = 0; i < 3 && !polygon.empty(); ++i) {
+    const Point& p = a.corner[i];
+    const Vector inward = normal.cross(a.corner[(i + 1) % 3] - p);
+    std::vector<Point> kept;
+    for (std::size_t k = 0; k < polygon.size(); ++k) {
+      const Point& from = polygon[k];
+      const Point& to = polygon[(k + 1) % polygon.size()];
+      const double hf = inward.dot(from - p);
+      const double ht = inward.dot(to - p);
+      if (hf >= 0) kept.push_back(from);
+      if (hf * ht < 0) kept.push_back(from + (to - from) * (hf / (hf - ht)));
+    }
+    polygon = std::move(kept);
+  }
+  ContactShape shape;
+  if (polygon.empty()) polygon = {(a.corner[0] + a.corner[1] + a.corner[2]) / 3.0};
+  Vector sum = Vector::Zero();
+  for (const Point& p : polygon) sum += p - polygon[0];
+  shape.place = polygon[0] + sum / static_cast<double>(polygon.size());
+  shape.from = shape.to = shape.place;
+  for (std::size_t k = 2; k < polygon.size(); ++k) {
+    shape.area += 0.5 * cross_norm(polygon[k - 1] - polygon[0], polygon[k] - polygon[0]);
+  }
+  return shape;
+}
+
+}  // namespace
+
+ContactCounts count_contacts(std::span<const TrianglePair> pairs) {
+  ContactCounts counts;
+  for (const TrianglePair& p : pairs) {
+    counts.crossing += p.contact == Contact::crossing;
+    counts.overlap += p.contact == Contact::overlap;
+    counts.touch += p.contact == Contact::touch;
+  }
+  return counts;
+}
+
+std::vector<TrianglePair> find_crossings(const Welded& mesh, Progress* progress) {
+  if (mesh.triangles().empty()) return {};
+  const BoxTree tree = tree_of(mesh);
+  std::vector<std::vector<TrianglePair>> lists(tree.list_count());
+  // One counter per list would be false sharing: lists report when their first pair of blocks is
+  // visited, which is often enough.
+  std::vector<unsigned char> begun(tree.list_count(), 0);
+  SharedProgress shared(progress, tree.list_count());
+  tree.for_each_block_pair([&](std::size_t list, const BoxTree::Block& a, const BoxTree::Block& b) {
+    if (begun[list] == 0) {
+      begun[list] = 1;
+      shared.one_done();
+    }
+    if (!shared.stopped()) test_blocks(mesh, a, b, lists[list]);
+  });
+  if (shared.stopped()) throw Cancelled();
+  return merged(std::move(lists));
+}
+
+std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vector<bool>& wanted) {
+  const BoxTree tree = tree_of(mesh);
+  std::vector<std::uint32_t> queries;
+  for (std::uint32_t t = 0; t < wanted.size(); ++t) {
+    if (wanted[t]) queries.push_back(t);
+  }
+  return merged({parallel_collect<TrianglePair>(
+      queries.size(), 256, [&](Range r, std::vector<TrianglePair>& out) {
+        for (std::size_t i = r.begin; i < r.end; ++i) {
+          const std::uint32_t t = queries[i];
+          std::optional<PreparedTriangle> own;
+          prepare(mesh, {t}, own);
+          if (!own) continue;
+          Box box;
+          for (const Point& p : own->triangle().corner) box.extend(p);
+          tree.for_each_meeting(FloatBox(box), [&](std::uint32_t other) {
+            // A pair of two wanted ones is found by the lower of them.
+            if (other == t || (wanted[other] && other < t)) return;
+            std::optional<PreparedTriangle> second;
+            prepare(mesh, {other}, second);
+            if (!second) return;
+            const Contact contact = classify_staged(*own, *second).contact;
+            if (contact != Contact::none) out.push_back(pair_of(t, other, contact));
+          });
+        }
+      })});
+}
+
+ContactShape shape_of(const Welded& mesh, const TrianglePair& pair) {
+  const LabelledTriangle a = labelled(mesh, pair.first);
+  const LabelledTriangle b = labelled(mesh, pair.second);
+  return pair.contact == Contact::overlap ? overlap_shape(a, b) : line_shape(a, b);
+}
+
+}  // namespace aguja

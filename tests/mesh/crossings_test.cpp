@@ -1,0 +1,174 @@
+#include "aguja/mesh/crossings.h"
+
+#include <cmath>
+
+#include <gtest/gtest.h>
+#include <oneapi/tbb/global_control.h>
+
+#include "aguja/geometry/predicates.h"
+#include "tests/support/exact_contact.h"
+#include "tests/support/random_mesh.h"
+
+namespace aguja {
+namespace {
+
+using test::Random;
+
+bool has_area(const Welded& mesh, std::uint32_t t) {
+  const LabelledTriangle l = labelled(mesh, {t});
+  return !has_equal_corners(mesh.triangle({t})) &&
+         !is_collinear(l.corner[0], l.corner[1], l.corner[2]);
+}
+
+std::vector<TrianglePair> by_brute_force(const Welded& mesh) {
+  std::vector<TrianglePair> pairs;
+  const auto n = static_cast<std::uint32_t>(mesh.triangles().size());
+  for (std::uint32_t i = 0; i < n; ++i) {
+    for (std::uint32_t j = i + 1; j < n; ++j) {
+      if (!has_area(mesh, i) || !has_area(mesh, j)) continue;
+      const Contact c = test::contact_by_rationals(labelled(mesh, {i}), labelled(mesh, {j}));
+      if (c != Contact::none) pairs.push_back({{i}, {j}, c});
+    }
+  }
+  return pairs;
+}
+
+// Soups on a small grid, damaged meshes, two bodies in each other; scaled, shifted, turned.
+Mesh adversarial_mesh(std::uint64_t seed) {
+  Random random(seed);
+  Mesh mesh;
+  switch (random.index(4)) {
+    case 0: {
+      const auto grid = 2 + random.index(3);
+      const auto coordinate = [&] { return static_cast<double>(random.index(grid)); };
+      for (int i = 0; i < 12; ++i)
+        mesh.points.emplace_back(coordinate(), coordinate(), coordinate());
+      for (int i = 0; i < 14; ++i) {
+        const auto v = [&] { return VertexId{static_cast<std::uint32_t>(random.index(12))}; };
+        mesh.triangles.push_back({{v(), v(), v()}});
+      }
+      break;
+    }
+    case 1:
+      mesh = test::damaged_mesh(seed);
+      break;
+    case 2:
+      mesh = test::joined(test::cube(), test::cube({0.5 * static_cast<double>(random.index(3)), 0,
+                                                    random.chance(0.5) ? 0.5 : 0.0},
+                                                   random.chance(0.5) ? 1 : 0.5));
+      break;
+    default:
+      mesh = test::joined(test::sphere(3), test::sphere(3, 1, {random.unit(), 0, 0}));
+      break;
+  }
+  if (mesh.triangles.size() > 40) mesh.triangles.resize(40);
+  constexpr double kScales[] = {1, 1e-9, 1e9};
+  const double scale = kScales[random.index(3)];
+  const double shift = random.chance(0.3) ? 1e6 : 0;
+  const bool turned = random.chance(0.3);
+  for (Point& p : mesh.points) {
+    if (turned) p = Point(0.6 * p.x() - 0.8 * p.y(), 0.8 * p.x() + 0.6 * p.y(), p.z());
+    p = (p + Point::Constant(shift)) * scale;
+  }
+  return mesh;
+}
+
+TEST(Crossings, AgreeWithBruteForceInRationals) {
+  ContactCounts seen;
+  for (std::uint64_t seed = 1; seed <= 800; ++seed) {
+    const Mesh mesh = adversarial_mesh(seed);
+    const Welded welded(mesh);
+    const auto expected = by_brute_force(welded);
+    const auto found = find_crossings(welded);
+    ASSERT_EQ(found, expected) << "seed " << seed;
+    const ContactCounts c = count_contacts(found);
+    seen.crossing += c.crossing;
+    seen.overlap += c.overlap;
+    seen.touch += c.touch;
+  }
+  EXPECT_GT(seen.crossing, 500u);
+  EXPECT_GT(seen.overlap, 500u);
+  EXPECT_GT(seen.touch, 500u);
+}
+
+TEST(Crossings, OfSomeTrianglesAreThoseOfAllThatNameThem) {
+  std::size_t named = 0;
+  for (std::uint64_t seed = 1; seed <= 300; ++seed) {
+    Random random(seed);
+    const Mesh mesh = adversarial_mesh(seed);
+    const Welded welded(mesh);
+    std::vector<bool> wanted(mesh.triangles.size());
+    for (std::size_t t = 0; t < wanted.size(); ++t) wanted[t] = random.chance(0.3);
+    std::vector<TrianglePair> expected;
+    for (const TrianglePair& p : find_crossings(welded)) {
+      if (wanted[p.first.value] || wanted[p.second.value]) expected.push_back(p);
+    }
+    ASSERT_EQ(find_crossings_of(welded, wanted), expected) << "seed " << seed;
+    named += expected.size();
+  }
+  EXPECT_GT(named, 300u);
+}
+
+TEST(Crossings, AreNoneInCleanSolids) {
+  for (const double turn : {0.0, 0.3}) {
+    Mesh mesh = test::joined(test::sphere(40), test::cube({3, 0, 0}));
+    for (Point& p : mesh.points) {
+      p = Point(std::cos(turn) * p.x() - std::sin(turn) * p.y(),
+                std::sin(turn) * p.x() + std::cos(turn) * p.y(), p.z());
+    }
+    EXPECT_TRUE(find_crossings(Welded(mesh)).empty());
+  }
+}
+
+TEST(Crossings, AreTheSameForAnyNumberOfThreads) {
+  const Mesh mesh = test::joined(test::sphere(40), test::sphere(37, 1, {0.7, 0.1, 0}));
+  const Welded welded(mesh);
+  const auto all = find_crossings(welded);
+  EXPECT_GT(all.size(), 100u);
+  for (const std::size_t threads : {1, 2, 5}) {
+    const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
+                                            threads);
+    EXPECT_EQ(find_crossings(welded), all);
+  }
+}
+
+TEST(Crossings, CanBeStopped) {
+  class StopAt : public Progress {
+   public:
+    explicit StopAt(double done) : stop_(done) {}
+    bool advance(std::string_view, double done) override { return done < stop_; }
+
+   private:
+    double stop_;
+  };
+  const Mesh mesh = test::sphere(40);
+  for (const double at : {0.0, 0.3, 1.0}) {
+    StopAt progress(at);
+    EXPECT_THROW(static_cast<void>(find_crossings(Welded(mesh), &progress)), Cancelled);
+  }
+  StopAt never(2.0);
+  EXPECT_TRUE(find_crossings(Welded(mesh), &never).empty());
+}
+
+TEST(ContactShape, TellsLengthAreaDepthAndPlace) {
+  // A blade through a plate: cut from x = 1 to x = 3 at y = 1, half a unit deep.
+  const Mesh blade =
+      test::mesh_of({{0, 0, 0}, {8, 0, 0}, {0, 8, 0}, {1, 1, -0.5}, {3, 1, -0.5}, {2, 1, 4}},
+                    {{0, 1, 2}, {3, 4, 5}});
+  const auto pairs = find_crossings(Welded(blade));
+  ASSERT_EQ(pairs.size(), 1u);
+  const ContactShape cut = shape_of(Welded(blade), pairs[0]);
+  EXPECT_NEAR((cut.to - cut.from).norm(), 2 * 4 / 4.5, 1e-12);
+  EXPECT_NEAR((cut.place - Point(2, 1, 0)).norm(), 0, 1e-12);
+  EXPECT_NEAR(cut.depth, 0.5, 1e-12);
+
+  const Mesh plates = test::mesh_of(
+      {{0, 0, 0}, {4, 0, 0}, {0, 4, 0}, {1, 1, 0}, {5, 1, 0}, {1, 5, 0}}, {{0, 1, 2}, {3, 4, 5}});
+  const auto over = find_crossings(Welded(plates));
+  ASSERT_EQ(over.size(), 1u);
+  EXPECT_EQ(over[0].contact, Contact::overlap);
+  EXPECT_NEAR(shape_of(Welded(plates), over[0]).area, 2.0, 1e-12);
+}
+
+}  // namespace
+}  // namespace aguja
