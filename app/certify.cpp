@@ -73,7 +73,6 @@ void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   session->add_common(command);
   command.footer(
       "Exit status 1 unless the verdict is solid and every expectation is met.\n"
-      "Crossings are not examined yet: the best verdict is undecided.\n"
       "Example: aguja certify pod.stl --density 1.05g/cm3 --expect-mass 0.3kg");
   commands.emplace_back(
       &command, [session] { return session->run([&] { return session->certify_model(); }); });

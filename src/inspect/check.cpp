@@ -34,7 +34,7 @@ std::string hex8(std::uint64_t value) {
 }  // namespace
 
 std::span<const RegisteredCheck> registered_checks() {
-  static constexpr std::array<RegisteredCheck, 11> kChecks = {{
+  static constexpr std::array<RegisteredCheck, 12> kChecks = {{
       {.name = "rims", .on_part = check_rims},
       {.name = "nonmanifold-edges", .on_part = check_nonmanifold_edges},
       {.name = "wire-edges", .on_part = check_wire_edges},
@@ -44,6 +44,7 @@ std::span<const RegisteredCheck> registered_checks() {
       {.name = "duplicates", .on_part = check_duplicates},
       {.name = "winding", .on_part = check_winding},
       {.name = "closed-shells", .on_part = check_closed_shells},
+      {.name = "crossing-groups", .on_part = check_crossings},
       {.name = "stray-shells", .on_part = check_stray_shells},
       {.name = "unit", .on_model = check_unit},
   }};

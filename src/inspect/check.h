@@ -52,6 +52,7 @@ void check_zero_area(const PartView& view, FindingSink& sink);
 void check_duplicates(const PartView& view, FindingSink& sink);
 void check_winding(const PartView& view, FindingSink& sink);
 void check_closed_shells(const PartView& view, FindingSink& sink);
+void check_crossings(const PartView& view, FindingSink& sink);
 void check_stray_shells(const PartView& view, FindingSink& sink);
 void check_unit(const Model& model, const Limits& limits, FindingSink& sink);
 

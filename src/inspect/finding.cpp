@@ -7,11 +7,17 @@ namespace {
 
 using enum FindingKind;
 
-constexpr std::array<KindInfo, 15> kKinds = {{
+constexpr std::array<KindInfo, 20> kKinds = {{
+    {crack, "crack", "edges", Severity::error, Dimension::length, "largest width",
+     "two stretches of naked edges that only need joining",
+     "however narrow, the inside runs out through it, and no element crosses it", "stitch"},
+    {gap, "gap", "edges", Severity::error, Dimension::length, "largest width",
+     "two stretches of naked edges that face each other, too far apart to be noise",
+     "a sliver of surface is missing; a mesher fills it badly or not at all",
+     "stitch with a larger tolerance if both sides may move so far; else fill"},
     {opening, "opening", "edges", Severity::error, Dimension::length, "rim length",
      "a rim of naked edges around missing surface",
-     "the inside runs out through it: nothing can be filled with elements",
-     "fill, or stitch if the sides only need joining"},
+     "the inside runs out through it: nothing can be filled with elements", "fill"},
     {sheet_border, "sheet-border", "edges", Severity::error, Dimension::length, "rim length",
      "the rim of a sheet that encloses no volume",
      "a sheet is no boundary of material; a volume mesher stops at it",
@@ -47,6 +53,16 @@ constexpr std::array<KindInfo, 15> kKinds = {{
      "its volume is negative: the mesher fills the world around "
      "it, or nothing",
      "orient"},
+    {crossing, "crossing", "crossings", Severity::error, Dimension::length, "length of the curve",
+     "triangles that pass through each other",
+     "the surface has no inside there; boundary recovery fails or never ends", "resolve"},
+    {overlap, "overlap", "crossings", Severity::error, Dimension::area, "common area",
+     "triangles that lie over each other in a plane, or are folded over",
+     "one place of the surface is there twice, with nothing between", "resolve"},
+    {touch, "touch", "crossings", Severity::error, Dimension::length, "length of contact",
+     "triangles in contact that do not share the vertices or edges there",
+     "the mesher sees no connection where the geometry has one: elements without thickness",
+     "stitch where edges are naked, else resolve"},
     {nesting, "nesting", "volume", Severity::error, Dimension::volume, "volume",
      "a shell inside another that faces the same way",
      "a cavity turned wrong is filled twice; a body in a body is meshed twice",

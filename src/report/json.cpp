@@ -35,7 +35,10 @@ Json counts_json(const Counts& c) {
           {"zero_area", c.zero_area},
           {"duplicates", c.duplicates},
           {"components", c.components},
-          {"rims", c.rims}};
+          {"rims", c.rims},
+          {"crossing_pairs", c.crossing_pairs},
+          {"overlap_pairs", c.overlap_pairs},
+          {"touch_pairs", c.touch_pairs}};
 }
 
 std::string unit_of(Dimension dimension, LengthUnit unit) {
@@ -69,6 +72,7 @@ Json finding_json(const Finding& f, LengthUnit unit) {
           {"measure", f.measure},
           {"measures", kind.measure_name},
           {"limit", f.limit ? Json(*f.limit) : Json(nullptr)},
+          {"depth", f.depth ? Json(*f.depth) : Json(nullptr)},
           {"unit", unit_of(kind.measures, unit)},
           {"detail", f.detail},
           {"triangles", std::move(triangles)},
@@ -161,7 +165,6 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
                        {"waits_for", slug(w.waits_for)}});
   }
   object["waiting"] = std::move(waiting);
-  object["not_examined"] = {"crossings"};
   add_facts(object, facts);
   return object;
 }
@@ -197,7 +200,9 @@ Json certify_json(const Model& model, const Certificate& certificate, std::strin
                         {"met", e.is_met()}});
   }
   object["expectations"] = std::move(expected);
-  object["crossings"] = nullptr;
+  object["crossings"] = {{"crossing", certificate.counts.crossing_pairs},
+                         {"overlap", certificate.counts.overlap_pairs},
+                         {"touch", certificate.counts.touch_pairs}};
   object["digest"] = digest;
   object["assumed"] = "double precision, coordinates exactly as read from the file";
   add_facts(object, facts);

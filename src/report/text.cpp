@@ -68,7 +68,8 @@ std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::siz
           grouped(entities),
           quantity(f.measure, kind.measures, model.unit),
           brief(f.place),
-          part + (part.empty() || f.detail.empty() ? "" : ": ") + f.detail};
+          part + (part.empty() || f.detail.empty() ? "" : ": ") + f.detail +
+              (f.depth ? fmt::format(", {} {} deep", brief(*f.depth), symbol(model.unit)) : "")};
 }
 
 std::string findings_table(const Model& model, const Inspection& inspection,
@@ -123,8 +124,7 @@ std::string answer(const Model& model, const Inspection& inspection) {
     return fmt::format("Not a solid yet: {}{}.\n", plural(errors, "error"),
                        warnings > 0 ? ", " + plural(warnings, "warning") : "");
   }
-  return fmt::format("No errors{} among what is examined; crossings are not examined yet.\n",
-                     warnings > 0 ? ", " + plural(warnings, "warning") + "," : "");
+  return warnings > 0 ? "No errors, " + plural(warnings, "warning") + ".\n" : "No errors.\n";
 }
 
 std::string_view yes(bool value) { return value ? "yes" : "no"; }
@@ -186,12 +186,14 @@ std::string inspect_text(const Model& model, const Inspection& inspection, std::
   text += "\nCounts\n";
   text += wrapped(
       fmt::format("{}, {}, {}: {} naked in {}, {} non-manifold, {} in winding conflict; "
-                  "{}, {} of zero area, {}",
+                  "{}, {} of zero area, {}; pairs of triangles: {} crossing, {} overlapping, {} "
+                  "touching",
                   plural(c.vertices, "vertex", "vertices"), plural(c.edges, "edge"),
                   plural(c.triangles, "triangle"), grouped(c.naked_edges), plural(c.rims, "rim"),
                   grouped(c.nonmanifold_edges), grouped(c.winding_conflicts),
                   plural(c.components, "component"), grouped(c.zero_area),
-                  plural(c.duplicates, "surplus copy", "surplus copies")),
+                  plural(c.duplicates, "surplus copy", "surplus copies"), grouped(c.crossing_pairs),
+                  grouped(c.overlap_pairs), grouped(c.touch_pairs)),
       options.width, 2);
   return text;
 }

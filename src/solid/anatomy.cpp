@@ -51,6 +51,9 @@ Counts& Counts::operator+=(const Counts& other) {
   duplicates += other.duplicates;
   components += other.components;
   rims += other.rims;
+  crossing_pairs += other.crossing_pairs;
+  overlap_pairs += other.overlap_pairs;
+  touch_pairs += other.touch_pairs;
   return *this;
 }
 
@@ -72,6 +75,8 @@ Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress)
   Fans fans = examine_fans(welded, edges, components, Stages(times, progress));
   pinched = std::move(fans.pinched);
   shells = std::move(fans.shells);
+  crossings =
+      Stages(times, progress).run("crossings", [&] { return find_crossings(welded, progress); });
 }
 
 Counts Anatomy::counts() const {
@@ -87,6 +92,10 @@ Counts Anatomy::counts() const {
   c.duplicates = count_surplus(duplicates);
   c.components = components.count;
   c.rims = rims.size();
+  const ContactCounts contacts = count_contacts(crossings);
+  c.crossing_pairs = contacts.crossing;
+  c.overlap_pairs = contacts.overlap;
+  c.touch_pairs = contacts.touch;
   return c;
 }
 

@@ -22,6 +22,7 @@ class PartJudge {
     judge_edges();
     judge_vertices();
     judge_shells();
+    judge_crossings();
   }
 
  private:
@@ -77,6 +78,19 @@ class PartJudge {
             " inside another cannot be told: they touch");
   }
 
+  void judge_crossings() {
+    const ContactCounts c = count_contacts(anatomy_.crossings);
+    add(ReasonKind::crossing, c.crossing,
+        counted(c.crossing, "pair of triangles passes", "pairs of triangles pass") +
+            " through each other");
+    add(ReasonKind::overlap, c.overlap,
+        counted(c.overlap, "pair of triangles lies", "pairs of triangles lie") +
+            " over each other in a plane");
+    add(ReasonKind::touch, c.touch,
+        counted(c.touch, "pair of triangles touches", "pairs of triangles touch") +
+            " beyond shared vertices and edges");
+  }
+
   const Part& part_;
   const Anatomy& anatomy_;
   std::vector<Reason>& reasons_;
@@ -99,10 +113,20 @@ std::string_view slug(Verdict verdict) {
 }
 
 std::string_view slug(ReasonKind kind) {
-  constexpr std::array<std::string_view, 12> kSlugs = {
-      "no-triangles",         "naked-edges",       "unbalanced-edges",  "nonmanifold-edges",
-      "nonmanifold-vertices", "winding-conflicts", "zero-area",         "zero-volume",
-      "inverted-shell",       "nesting",           "nesting-undecided", "crossings-not-examined"};
+  constexpr std::array<std::string_view, 14> kSlugs = {"no-triangles",
+                                                       "naked-edges",
+                                                       "unbalanced-edges",
+                                                       "nonmanifold-edges",
+                                                       "nonmanifold-vertices",
+                                                       "winding-conflicts",
+                                                       "zero-area",
+                                                       "zero-volume",
+                                                       "inverted-shell",
+                                                       "nesting",
+                                                       "nesting-undecided",
+                                                       "crossing",
+                                                       "overlap",
+                                                       "touch"};
   return kSlugs.at(static_cast<std::size_t>(kind));
 }
 
@@ -123,14 +147,14 @@ Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
   }
   certificate.mass = combine(regions);
 
-  const bool refuted = std::any_of(certificate.reasons.begin(), certificate.reasons.end(),
-                                   [](const Reason& r) { return r.refutes(); });
-  certificate.reasons.push_back(
-      {ReasonKind::crossings_not_examined, "", 0,
-       "whether triangles cross, overlap or touch each other is not examined yet"});
-  std::stable_partition(certificate.reasons.begin(), certificate.reasons.end(),
-                        [](const Reason& r) { return r.refutes(); });
-  certificate.verdict = refuted ? Verdict::not_solid : Verdict::undecided;
+  const auto first_doubt =
+      std::stable_partition(certificate.reasons.begin(), certificate.reasons.end(),
+                            [](const Reason& r) { return r.refutes(); });
+  if (certificate.reasons.empty()) {
+    certificate.verdict = Verdict::solid;
+  } else if (first_doubt != certificate.reasons.begin()) {
+    certificate.verdict = Verdict::not_solid;
+  }
   return certificate;
 }
 

@@ -47,12 +47,10 @@ TEST(InspectText, GivesTheAnswerTheTableAndWhatToDo) {
   EXPECT_NE(text.find("inverted-shell cannot be told yet"), std::string::npos);
 }
 
-TEST(InspectText, ACleanModelHasNothingToDoButIsNotCalledSolid) {
+TEST(InspectText, ACleanModelHasNothingToDo) {
   const Model& model = demo_model("garza").model;
   const std::string text = inspect_text(model, inspect(model), "garza.obj");
-  EXPECT_NE(text.find("No errors among what is examined; crossings are not examined yet."),
-            std::string::npos)
-      << text;
+  EXPECT_NE(text.find("No errors."), std::string::npos) << text;
   EXPECT_EQ(text.find("What to do"), std::string::npos);
 }
 
@@ -142,16 +140,17 @@ TEST(InspectJson, CapsTheListButCountsAll) {
   EXPECT_EQ(json["findings_total"], 2);
 }
 
-TEST(CertifyJson, SaysUndecidedAndWhy) {
+TEST(CertifyJson, GivesVerdictMassShellsAndCrossings) {
   const Model& model = demo_model("garza").model;
   const auto json = certify_json(model, certify(model), "sha256:0", Density{1000}, {}, {});
-  EXPECT_EQ(json["verdict"], "undecided");
-  EXPECT_EQ(json["solid"], false);
-  EXPECT_EQ(json["reasons"][0]["reason"], "crossings-not-examined");
+  EXPECT_EQ(json["verdict"], "solid");
+  EXPECT_EQ(json["solid"], true);
+  EXPECT_TRUE(json["reasons"].empty());
   EXPECT_NEAR(json["mass"].get<double>(), json["volume"].get<double>() * 1e-9 * 1000, 1e-12);
   EXPECT_EQ(json["shells"][1]["inside_of"], 0);
   EXPECT_EQ(json["shells"][1]["faces"], "inward");
-  EXPECT_TRUE(json["crossings"].is_null());
+  EXPECT_EQ(json["crossings"]["crossing"], 0);
+  EXPECT_EQ(json["crossings"]["touch"], 0);
 }
 
 TEST(CertifyJson, AnOpenModelHasNoVolume) {

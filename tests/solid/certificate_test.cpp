@@ -17,12 +17,31 @@ bool has(const Certificate& c, ReasonKind kind) {
 
 Certificate certificate_of(const Mesh& mesh) { return certify(test::model_of(mesh)); }
 
-TEST(Certificate, TheBestVerdictIsUndecidedUntilCrossingsAreExamined) {
+TEST(Certificate, ASoundBoxIsASolid) {
   const Certificate c = certificate_of(test::cube());
-  EXPECT_EQ(c.verdict, Verdict::undecided);
-  ASSERT_EQ(c.reasons.size(), 1u);
-  EXPECT_EQ(c.reasons[0].kind, ReasonKind::crossings_not_examined);
+  EXPECT_EQ(c.verdict, Verdict::solid);
+  EXPECT_TRUE(c.reasons.empty());
   EXPECT_TRUE(c.encloses);
+}
+
+TEST(Certificate, CrossingOverlapAndTouchEachRefuteASolid) {
+  struct Case {
+    Point at;
+    ReasonKind kind;
+  };
+  // A second box in one part: through the first, face on face, corner in a face.
+  for (const Case& c : {Case{{0.5, 0.5, 0.5}, ReasonKind::crossing},
+                        Case{{1, 0.25, 0.25}, ReasonKind::overlap}}) {
+    const Certificate found = certificate_of(test::joined(test::cube(), test::cube(c.at, 0.5)));
+    EXPECT_EQ(found.verdict, Verdict::not_solid);
+    EXPECT_TRUE(has(found, c.kind)) << slug(c.kind);
+  }
+  Mesh spike = test::cube({1, 0.25, 0.25}, 0.5);
+  for (Point& p : spike.points) p.x() += (p.y() + p.z()) * 0.5 - 0.25;  // now a corner leads
+  const Certificate touching = certificate_of(test::joined(test::cube(), spike));
+  EXPECT_EQ(touching.verdict, Verdict::not_solid);
+  ASSERT_EQ(touching.reasons.size(), 1u);
+  EXPECT_EQ(touching.reasons[0].kind, ReasonKind::touch);
 }
 
 TEST(Certificate, GivesGenusAndEulerCharacteristic) {

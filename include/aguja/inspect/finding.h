@@ -16,6 +16,8 @@ namespace aguja {
 
 /// A kind of defect; its name with hyphens is its slug in JSON, plans and docs.
 enum class FindingKind : std::uint8_t {
+  crack,
+  gap,
   opening,
   sheet_border,
   nonmanifold_edge,
@@ -27,6 +29,9 @@ enum class FindingKind : std::uint8_t {
   back_to_back,
   winding_conflict,
   inverted_shell,
+  crossing,
+  overlap,
+  touch,
   nesting,
   zero_volume,
   stray_shell,
@@ -69,6 +74,7 @@ struct Finding {
   Box box;
   double measure = 0;                 ///< see `KindInfo::measures`
   std::optional<double> limit;        ///< what the measure was held against
+  std::optional<double> depth;        ///< crossings: how far the surfaces pass through each other
   std::string detail;                 ///< one clause with what the figures do not say
   std::vector<TriangleId> triangles;  ///< in the part as read, rising; the first kMostListed
   std::size_t triangle_total = 0;     ///< how many there are

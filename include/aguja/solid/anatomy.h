@@ -4,6 +4,7 @@
 
 #include "aguja/base/progress.h"
 #include "aguja/base/stage_times.h"
+#include "aguja/mesh/crossings.h"
 #include "aguja/mesh/duplicates.h"
 #include "aguja/mesh/rims.h"
 #include "aguja/mesh/zero_area.h"
@@ -26,15 +27,21 @@ struct Counts {
   std::size_t duplicates = 0;  ///< surplus copies of the same three vertices
   std::size_t components = 0;  ///< sets of triangles that hang together by edges
   std::size_t rims = 0;
+  // Unordered pairs of triangles; each counts under the first that is true of it.
+  std::size_t crossing_pairs = 0;
+  std::size_t overlap_pairs = 0;
+  std::size_t touch_pairs = 0;
 
   Counts& operator+=(const Counts& other);
 };
 
 /// The parts of a mesh and how they hang together. Refers to `mesh`, which must outlive it.
 ///
-/// Cost     Linear but for sorting around vertices; about 75 bytes per triangle at its peak.
+/// Cost     O(n log n + k) for k pairs of crossing triangles; about 120 bytes per triangle at its
+///          peak.
 /// Errors   ArgumentError as `EdgeTable`; Cancelled. Stages are named `weld`, `edges`,
-///          `components`, `fans`, `rims`, `zero-area`, `duplicates`, `shells`.
+///          `components`, `fans`, `rims`, `zero-area`, `duplicates`, `shells`,
+///          `crossings`.
 class Anatomy {
  public:
   explicit Anatomy(const Mesh& mesh, StageTimes* times = nullptr, Progress* progress = nullptr);
@@ -49,6 +56,7 @@ class Anatomy {
   std::vector<ZeroAreaTriangle> zero_area;
   std::vector<DuplicateGroup> duplicates;
   std::vector<Shell> shells;
+  std::vector<TrianglePair> crossings;  ///< overlaps and touches too
 
   [[nodiscard]] Counts counts() const;
 };

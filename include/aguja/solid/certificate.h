@@ -28,7 +28,9 @@ enum class ReasonKind {
   inverted_shell,  ///< not inside another shell, yet facing inward
   nesting,         ///< a cavity facing outward, or a body within a body
   nesting_undecided,
-  crossings_not_examined,
+  crossing,  ///< triangles pass through each other
+  overlap,   ///< triangles share area in a plane
+  touch,     ///< triangles have contact beyond shared vertices and edges
 };
 [[nodiscard]] std::string_view slug(ReasonKind kind);
 
@@ -38,9 +40,7 @@ struct Reason {
   std::size_t count = 0;  ///< how many edges, vertices, triangles or shells
   std::string text;       ///< one sentence
   /// Does it speak against a solid, or only keep us from knowing?
-  [[nodiscard]] bool refutes() const {
-    return kind != ReasonKind::nesting_undecided && kind != ReasonKind::crossings_not_examined;
-  }
+  [[nodiscard]] bool refutes() const { return kind != ReasonKind::nesting_undecided; }
 };
 
 struct CertifiedShell {
@@ -62,8 +62,12 @@ struct Certificate {
   Counts counts;
 };
 
-/// Judges each part by itself. What lies between parts is not looked at. Crossings are not examined
-/// yet, so the best verdict is `undecided`.
+/// Judges each part by itself. What lies between parts is not looked at.
+///
+/// Promises  A part is found solid only if every edge has exactly two triangles, running opposite
+///           ways along it, every vertex one fan, no triangle zero area, no two triangles meet but
+///           in shared vertices and edges, and every shell is turned as its nesting demands; all of
+///           it decided exactly. Then the winding number is 0 or 1 everywhere.
 /// Cost     As `Anatomy`.
 /// Errors   ArgumentError, Cancelled.
 [[nodiscard]] Certificate certify(const Model& model, StageTimes* times = nullptr,

@@ -1,0 +1,85 @@
+#pragma once
+/// \file
+/// Stitching: naked edges that only need joining are joined.
+
+#include <string_view>
+#include <vector>
+
+#include "aguja/base/progress.h"
+#include "aguja/base/stage_times.h"
+#include "aguja/mesh/mesh.h"
+
+namespace aguja {
+
+struct StitchOptions {
+  /// The tolerance grows to its full value in this many steps, >= 1: what closes at a small one is
+  /// out of the way at a large one.
+  int steps = 1;
+  /// Turn over triangles where joined patches disagree in direction and the joins leave one answer.
+  bool orient = true;
+};
+
+/// Why a join was refused.
+enum class RefusalReason {
+  third_triangle,  ///< an edge would carry more than two triangles
+  no_area,         ///< a triangle would lose its area
+  turned_over,     ///< a triangle would be turned over
+  crossing,        ///< triangles would cross, overlap or touch
+  pinch,           ///< surfaces would meet in nothing but a point
+  coincidence,     ///< the common vertex would fall on another one
+  no_gain,         ///< rims that merely cross: as many naked edges would be left
+};
+[[nodiscard]] std::string_view slug(RefusalReason reason);
+[[nodiscard]] std::string_view text(RefusalReason reason);
+
+struct RefusedJoin {
+  RefusalReason reason;
+  Point place;
+};
+
+/// A rim that is left.
+struct OpenRim {
+  Point place;
+  Box box;
+  double length = 0;
+  std::size_t edges = 0;
+  bool is_loop = false;
+};
+
+struct StitchResult {
+  Mesh mesh;
+  std::vector<VertexId> new_vertex;  ///< by point of the input
+  std::size_t naked_before = 0;
+  std::size_t naked_after = 0;   ///< never above naked_before
+  std::size_t joined = 0;        ///< edges that two naked edges, or pieces of them, became
+  std::size_t inserted = 0;      ///< places at which an edge was divided by a vertex put into it
+  std::size_t turned_over = 0;   ///< triangles that now face the other way
+  double largest_movement = 0;   ///< model units; never above the tolerance
+  Point largest_movement_at = Point::Zero();
+  std::vector<RefusedJoin> refused;
+  std::vector<OpenRim> still_open;  ///< longest first
+};
+
+/// Joins stretches of rim that lie within `tolerance` of each other. `mesh` is not changed.
+///
+/// Promises, each held by a test of that name in tests/mend/stitch_test.cpp:
+///  1. MovesNothingFartherThanTheTolerance: every point of the new surface lies within it of the
+///     old one, and the other way round.
+///  2. NeverAddsNakedOrNonmanifoldEdges, NeverTurnsATriangleOver and NeverMakesTrianglesCross: a
+///     join that would is left open and put into `refused`.
+///  3. LeavesInnerVerticesAlone: only vertices of naked edges move.
+///  4. GivesTheSameBytesForAnyNumberOfThreads.
+/// Not promised: that a second run finds nothing.
+///
+/// Units    Model units. `tolerance` is finite and >= 0.
+/// Cost     A few passes over the mesh, O(k log k) for k naked edges, and a search for crossings of
+///          the triangles that moved: about 200 bytes per triangle.
+/// Errors   ArgumentError (a value out of range), Cancelled. Geometry never throws.
+/// Source   Guéziec, Taubin, Lazarus, Horn: Cutting and Stitching, IEEE TVCG 7(2), 2001. Ours
+///          differs: stretches are paired over their length, narrowest first, and every join is
+///          checked.
+[[nodiscard]] StitchResult stitch(const Mesh& mesh, double tolerance,
+                                  const StitchOptions& options = {}, StageTimes* times = nullptr,
+                                  Progress* progress = nullptr);
+
+}  // namespace aguja

@@ -1,0 +1,220 @@
+#include "aguja/mend/stitch.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <string>
+
+#include "aguja/mesh/rims.h"
+#include "mend/agree.h"
+#include "mend/zip_check.h"
+
+namespace aguja {
+namespace {
+
+template <class Work>
+decltype(auto) timed(StageTimes* times, std::string_view stage, const Work& work) {
+  return times == nullptr ? work() : times->time(stage, work);
+}
+
+// After so many rounds of undoing what harms, the step is given up as a whole.
+constexpr int kMostRounds = 24;
+constexpr int kMostPasses = 4;
+
+using Origins = std::vector<std::pair<VertexId, Point>>;
+
+class Stitcher {
+ public:
+  Stitcher(const Mesh& mesh, StageTimes* times, Progress* progress)
+      : times_(times), progress_(progress) {
+    const Welded welded = timed(times_, "weld", [&] { return Welded(mesh); });
+    current_.points.assign(welded.points().begin(), welded.points().end());
+    current_.triangles.assign(welded.triangles().begin(), welded.triangles().end());
+    current_.wires.assign(welded.wires().begin(), welded.wires().end());
+    current_.patch_of = mesh.patch_of;
+    current_.points_are_distinct = true;
+    result_.new_vertex = welded_ids(mesh, welded);
+  }
+
+  StitchResult run(double tolerance, const StitchOptions& options) {
+    std::optional<EdgeTable> edges;
+    make_edges(edges);
+    result_.naked_before = count_edges(*edges).naked;
+    for (int step = 1; step <= options.steps; ++step) {
+      advance(progress_, "stitch", static_cast<double>(step - 1) / options.steps);
+      // What one pass had to leave, its neighbours being in the way, the next may join.
+      for (int pass = 0; pass < kMostPasses; ++pass) {
+        const std::size_t naked = count_edges(*edges).naked;
+        if (naked == 0) break;
+        refused_.clear();
+        zip(tolerance * step / options.steps, edges);
+        if (count_edges(*edges).naked == naked) break;
+      }
+    }
+    if (options.orient) {
+      joined_.resize(edges->size());
+      result_.turned_over =
+          timed(times_, "orient", [&] { return make_agree(current_, *edges, joined_); });
+    }
+    result_.refused = std::move(refused_);
+    finish(*edges);
+    return std::move(result_);
+  }
+
+ private:
+  static std::vector<VertexId> welded_ids(const Mesh& mesh, const Welded& welded) {
+    std::vector<VertexId> ids(mesh.points.size());
+    for (std::uint32_t v = 0; v < ids.size(); ++v) ids[v] = {v};
+    if (welded.points().data() == mesh.points.data()) return ids;
+    for (auto& id : ids) id = {kNoIndex};
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+      for (std::size_t c = 0; c < 3; ++c) {
+        ids[mesh.triangles[t][c].value] = welded.triangles()[t][c];
+      }
+    }
+    for (std::size_t w = 0; w < mesh.wires.size(); ++w) {
+      for (std::size_t c = 0; c < 2; ++c) ids[mesh.wires[w][c].value] = welded.wires()[w][c];
+    }
+    return ids;
+  }
+
+  void make_edges(std::optional<EdgeTable>& edges) {
+    timed(times_, "edges",
+          [&] { edges.emplace(current_.triangles, current_.points.size()); });
+  }
+
+  void zip(double tolerance, std::optional<EdgeTable>& edges) {
+    const Welded welded(current_);
+    const RimPairing pairing = timed(times_, "pairing", [&] {
+      return pair_rims(welded, *edges, find_components(welded.triangles(), *edges), tolerance);
+    });
+    std::vector<VertexId> banned;
+    for (int round = 0;; ++round) {
+      advance(progress_, "stitch", 0.0);
+      const ZipPlan plan = timed(times_, "pairing", [&] {
+        return plan_zip(welded, *edges, pairing, tolerance, {origins_, banned});
+      });
+      if (plan.knots.empty()) return;
+      Zipped zipped = timed(times_, "join", [&] {
+        return apply_zip(welded, current_.patch_of, pairing, plan);
+      });
+      zipped.mesh.points_are_distinct = true;
+      std::optional<EdgeTable> after;
+      timed(times_, "join",
+            [&] { after.emplace(zipped.mesh.triangles, zipped.mesh.points.size()); });
+      const auto harm =
+          timed(times_, "check", [&] { return find_harm(welded, *edges, zipped, *after); });
+      if (harm.empty()) {
+        // Follows from the above: every knot closes an edge. Cheap enough to make sure.
+        if (count_edges(*after).naked > count_edges(*edges).naked) return;
+        accept(std::move(zipped), plan, welded, pairing, *edges, *after);
+        edges = std::move(after);
+        return;
+      }
+      for (const auto& [knot, reason] : harm) {
+        const Knot& k = plan.knots[knot];
+        banned.insert(banned.end(), k.members.begin(), k.members.end());
+        refused_.push_back({reason, k.place});
+      }
+      if (round == kMostRounds) return;
+      std::sort(banned.begin(), banned.end());
+    }
+  }
+
+  void accept(Zipped zipped, const ZipPlan& plan, const Welded& before, const RimPairing& pairing,
+              const EdgeTable& edges_before, const EdgeTable& edges_after) {
+    Origins origins;
+    for (const Knot& knot : plan.knots) {
+      const VertexId now = zipped.new_vertex[knot.members[0].value];
+      for (const VertexId v : knot.members) {
+        auto at = std::lower_bound(origins_.begin(), origins_.end(), v,
+                                   [](const auto& o, VertexId w) { return o.first < w; });
+        if (at == origins_.end() || at->first != v) origins.emplace_back(now, before.point(v));
+        for (; at != origins_.end() && at->first == v; ++at) origins.emplace_back(now, at->second);
+      }
+      for (const Insertion& i : knot.insertions) {
+        const NakedEdge& e = pairing.naked[i.naked];
+        origins.emplace_back(
+            now, before.point(e.from) + i.at * (before.point(e.to) - before.point(e.from)));
+      }
+    }
+    // Knots of earlier steps that this one left alone.
+    for (const auto& [v, point] : origins_) {
+      const VertexId now = zipped.new_vertex[v.value];
+      if (zipped.knot_of[now.value] == kNoIndex) origins.emplace_back(now, point);
+    }
+    std::stable_sort(origins.begin(), origins.end(),
+                     [](const auto& a, const auto& b) { return a.first < b.first; });
+    origins_ = std::move(origins);
+    for (VertexId& v : result_.new_vertex) {
+      if (v.value != kNoIndex) v = zipped.new_vertex[v.value];
+    }
+    result_.inserted += zipped.inserted;
+    joined_ = joined_edges(before, edges_before, joined_, zipped, edges_after);
+    current_ = std::move(zipped.mesh);
+  }
+
+  void finish(const EdgeTable& edges) {
+    result_.joined = static_cast<std::size_t>(std::count(joined_.begin(), joined_.end(), true));
+    for (const auto& [v, point] : origins_) {
+      const double moved = (current_.point(v) - point).norm();
+      if (moved > result_.largest_movement) {
+        result_.largest_movement = moved;
+        result_.largest_movement_at = current_.point(v);
+      }
+    }
+    const Rims rims(edges);
+    for (std::size_t i = 0; i < rims.size(); ++i) {
+      const Rim rim = rims[i];
+      result_.still_open.push_back({middle(rim, current_.points), box_of(rim, current_.points),
+                                    length(rim, current_.points), rim.edges.size(),
+                                    rim.is_loop()});
+      result_.naked_after += rim.edges.size();
+    }
+    std::stable_sort(result_.still_open.begin(), result_.still_open.end(),
+                     [](const OpenRim& a, const OpenRim& b) { return a.length > b.length; });
+    result_.mesh = std::move(current_);
+  }
+
+  StageTimes* times_;
+  Progress* progress_;
+  Mesh current_;
+  Origins origins_;           // of knots: where what is in them came from; by vertex
+  std::vector<bool> joined_;  // by edge
+  std::vector<RefusedJoin> refused_;  // in the last pass
+  StitchResult result_;
+};
+
+}  // namespace
+
+std::string_view slug(RefusalReason reason) {
+  constexpr std::array<std::string_view, 7> kSlugs = {
+      "third-triangle", "no-area", "turned-over", "crossing", "pinch", "coincidence", "no-gain"};
+  return kSlugs.at(static_cast<std::size_t>(reason));
+}
+
+std::string_view text(RefusalReason reason) {
+  constexpr std::array<std::string_view, 7> kTexts = {
+      "an edge would carry more than two triangles",
+      "a triangle would lose its area",
+      "a triangle would be turned over",
+      "triangles would cross, overlap or touch",
+      "surfaces would meet in nothing but a point",
+      "the common vertex would fall on another one",
+      "only specks would join: as many naked edges would be left"};
+  return kTexts.at(static_cast<std::size_t>(reason));
+}
+
+StitchResult stitch(const Mesh& mesh, double tolerance, const StitchOptions& options,
+                    StageTimes* times, Progress* progress) {
+  if (!(tolerance >= 0) || !std::isfinite(tolerance)) {
+    throw ArgumentError("stitch: tolerance must be a finite length of 0 or more; got " +
+                        std::to_string(tolerance));
+  }
+  if (options.steps < 1) {
+    throw ArgumentError("stitch: steps must be 1 or more; got " + std::to_string(options.steps));
+  }
+  return Stitcher(mesh, times, progress).run(tolerance, options);
+}
+
+}  // namespace aguja

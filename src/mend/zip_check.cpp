@@ -1,0 +1,271 @@
+#include "mend/zip_check.h"
+
+#include <algorithm>
+#include <cstring>
+#include <optional>
+#include <unordered_map>
+
+#include <Eigen/Geometry>
+
+#include "aguja/geometry/predicates.h"
+#include "aguja/mesh/crossings.h"
+#include "aguja/mesh/fans.h"
+
+namespace aguja {
+namespace {
+
+struct PointHash {
+  std::size_t operator()(const Point& p) const {
+    std::uint64_t h = 0;
+    for (int k = 0; k < 3; ++k) {
+      std::uint64_t bits = 0;
+      const double x = p[k] + 0.0;
+      std::memcpy(&bits, &x, sizeof bits);
+      h = (h ^ bits) * 0x9E3779B97F4A7C15u;
+      h ^= h >> 31;
+    }
+    return h;
+  }
+};
+
+// The edge of the mesh before that this use lies on as a whole, if it does.
+std::optional<EdgeId> edge_before(const Welded& before, const EdgeTable& edges_before,
+                                  const Zipped& zipped, EdgeUse use) {
+  const Triangle& old = before.triangle(zipped.parent[use.triangle().value]);
+  const Triangle& now = zipped.mesh.triangle(use.triangle());
+  const VertexId from = now[use.corner()];
+  const VertexId to = now[(use.corner() + 1) % 3];
+  for (int c = 0; c < 3; ++c) {
+    const VertexId a = old[c];
+    const VertexId b = old[(c + 1) % 3];
+    if (zipped.new_vertex[a.value] == from && zipped.new_vertex[b.value] == to) {
+      return edges_before.find(a, b);
+    }
+  }
+  return std::nullopt;
+}
+
+class Checker {
+ public:
+  Checker(const Welded& before, const EdgeTable& edges_before, const Zipped& zipped,
+          const EdgeTable& edges_after)
+      : before_(before), edges_before_(edges_before), zipped_(zipped), edges_after_(edges_after) {}
+
+  std::map<std::uint32_t, RefusalReason> run() {
+    check_coincidence();
+    check_edges();
+    check_triangles();
+    check_fans();
+    check_gain();
+    // The dearest last, and only if it can still decide.
+    if (harm_.empty()) check_crossings();
+    return std::move(harm_);
+  }
+
+ private:
+  void blame(VertexId v, RefusalReason reason) {
+    const std::uint32_t knot = zipped_.knot_of[v.value];
+    if (knot != kNoIndex) harm_.try_emplace(knot, reason);
+  }
+  void blame(TriangleId t, RefusalReason reason) {
+    for (const VertexId v : zipped_.mesh.triangle(t).corner) blame(v, reason);
+  }
+  [[nodiscard]] const Point& new_point(VertexId v) const { return zipped_.mesh.point(v); }
+
+  void check_coincidence() {
+    std::unordered_map<Point, VertexId, PointHash> knots;
+    std::vector<bool> may_be(std::size_t{1} << 16);
+    const auto bit = [](const Point& p) { return PointHash()(p) >> 48; };
+    const auto count = static_cast<std::uint32_t>(zipped_.mesh.points.size());
+    for (std::uint32_t v = 0; v < count; ++v) {
+      if (zipped_.knot_of[v] == kNoIndex) continue;
+      const auto [at, is_new] = knots.try_emplace(new_point({v}), VertexId{v});
+      if (!is_new) blame(VertexId{v}, RefusalReason::coincidence);
+      may_be[bit(new_point({v}))] = true;
+    }
+    for (std::uint32_t v = 0; v < count; ++v) {
+      if (zipped_.knot_of[v] != kNoIndex || !may_be[bit(new_point({v}))]) continue;
+      const auto at = knots.find(new_point({v}));
+      if (at != knots.end()) blame(at->second, RefusalReason::coincidence);
+    }
+  }
+
+  [[nodiscard]] bool was_nonmanifold(EdgeUse use) const {
+    const auto e = edge_before(before_, edges_before_, zipped_, use);
+    return e && edges_before_.is_nonmanifold(*e);
+  }
+
+  void check_edges() {
+    const auto crowded = select_edges(edges_after_, [&](EdgeId e) {
+      if (!edges_after_.is_nonmanifold(e)) return false;
+      const Edge& edge = edges_after_.edge(e);
+      return zipped_.knot_of[edge.low.value] != kNoIndex ||
+             zipped_.knot_of[edge.high.value] != kNoIndex;
+    });
+    for (const EdgeId e : crowded) {
+      const auto uses = edges_after_.uses(e);
+      if (std::all_of(uses.begin(), uses.end(), [&](EdgeUse u) { return was_nonmanifold(u); })) {
+        continue;
+      }
+      blame(edges_after_.edge(e).low, RefusalReason::third_triangle);
+      blame(edges_after_.edge(e).high, RefusalReason::third_triangle);
+    }
+  }
+
+  static Vector normal(const Point& a, const Point& b, const Point& c) {
+    return (b - a).cross(c - a);
+  }
+
+  void check_triangles() {
+    for (const TriangleId t : zipped_.changed) {
+      const Triangle& old = before_.triangle(zipped_.parent[t.value]);
+      if (has_equal_corners(old)) continue;
+      const Point &a = before_.point(old[0]), &b = before_.point(old[1]),
+                  &c = before_.point(old[2]);
+      if (is_collinear(a, b, c)) continue;
+      const Triangle& now = zipped_.mesh.triangle(t);
+      const Point &p = new_point(now[0]), &q = new_point(now[1]), &r = new_point(now[2]);
+      if (has_equal_corners(now) || is_collinear(p, q, r)) {
+        blame(t, RefusalReason::no_area);
+      } else if (normal(a, b, c).dot(normal(p, q, r)) <= 0) {
+        blame(t, RefusalReason::turned_over);
+      }
+    }
+  }
+
+  void check_fans() {
+    // All triangles at a knot have changed: they alone make a small mesh of all that matters.
+    std::unordered_map<std::uint32_t, std::uint32_t> small;
+    std::vector<VertexId> of_small;
+    std::vector<Triangle> triangles;
+    const auto number = [&](VertexId v) {
+      const auto [at, is_new] =
+          small.try_emplace(v.value, static_cast<std::uint32_t>(of_small.size()));
+      if (is_new) of_small.push_back(v);
+      return VertexId{at->second};
+    };
+    for (const TriangleId t : zipped_.changed) {
+      const Triangle& now = zipped_.mesh.triangle(t);
+      triangles.push_back({{number(now[0]), number(now[1]), number(now[2])}});
+    }
+    std::vector<bool> was_pinched;
+    for (const PinchedVertex& p :
+         find_pinched_vertices(triangles, VertexStars(triangles, of_small.size()))) {
+      const VertexId v = of_small[p.vertex.value];
+      if (zipped_.knot_of[v.value] == kNoIndex) continue;
+      if (was_pinched.empty()) was_pinched = pinched_before();
+      if (!was_pinched[v.value]) blame(v, RefusalReason::pinch);
+    }
+  }
+  // By new vertex: was one of its members pinched?
+  [[nodiscard]] std::vector<bool> pinched_before() const {
+    std::vector<bool> pinched(zipped_.mesh.points.size());
+    const VertexStars stars(before_.triangles(), before_.points().size());
+    for (const PinchedVertex& p : find_pinched_vertices(before_.triangles(), stars)) {
+      pinched[zipped_.new_vertex[p.vertex.value].value] = true;
+    }
+    return pinched;
+  }
+
+  // Knots that joined edges hang together: do they leave fewer naked edges than there were?
+  void check_gain() {
+    const std::vector<bool> joined =
+        joined_edges(before_, edges_before_, {}, zipped_, edges_after_);
+    std::unordered_map<std::uint32_t, std::uint32_t> parent;
+    for (const std::uint32_t k : zipped_.knot_of) {
+      if (k != kNoIndex) parent[k] = k;
+    }
+    const auto root = [&](std::uint32_t k) {
+      while (parent[k] != k) k = parent[k] = parent[parent[k]];
+      return k;
+    };
+    const auto knots_of = [&](std::uint32_t e) {
+      const Edge& edge = edges_after_.edge({e});
+      return std::pair(zipped_.knot_of[edge.low.value], zipped_.knot_of[edge.high.value]);
+    };
+    for (std::uint32_t e = 0; e < joined.size(); ++e) {
+      if (!joined[e]) continue;
+      const auto [x, y] = knots_of(e);
+      if (x != kNoIndex && y != kNoIndex) parent[std::max(root(x), root(y))] = std::min(root(x), root(y));
+    }
+    std::unordered_map<std::uint32_t, long long> gain;
+    for (std::uint32_t e = 0; e < joined.size(); ++e) {
+      if (!joined[e]) continue;
+      const auto [x, y] = knots_of(e);
+      gain[root(x != kNoIndex ? x : y)] += 2;
+    }
+    for (std::uint32_t v = 0; v < zipped_.knot_of.size(); ++v) {
+      const std::uint32_t k = zipped_.knot_of[v];
+      if (k != kNoIndex) gain[root(k)] -= static_cast<long long>(zipped_.insertions_of[k]);
+    }
+    for (std::uint32_t v = 0; v < zipped_.knot_of.size(); ++v) {
+      const std::uint32_t k = zipped_.knot_of[v];
+      if (k != kNoIndex && gain[root(k)] <= 0) blame(VertexId{v}, RefusalReason::no_gain);
+    }
+  }
+
+  void check_crossings() {
+    const Welded after(zipped_.mesh);
+    std::vector<bool> wanted(zipped_.mesh.triangles.size());
+    for (const TriangleId t : zipped_.changed) wanted[t.value] = true;
+    for (const TrianglePair& pair : find_crossings_of(after, wanted)) {
+      const TriangleId p = zipped_.parent[pair.first.value];
+      const TriangleId q = zipped_.parent[pair.second.value];
+      if (p != q && contact_before(p, q) >= pair.contact) continue;
+      blame(pair.first, RefusalReason::crossing);
+      blame(pair.second, RefusalReason::crossing);
+    }
+  }
+  [[nodiscard]] Contact contact_before(TriangleId p, TriangleId q) const {
+    const LabelledTriangle a = labelled(before_, p);
+    const LabelledTriangle b = labelled(before_, q);
+    if (is_collinear(a.corner[0], a.corner[1], a.corner[2]) ||
+        is_collinear(b.corner[0], b.corner[1], b.corner[2])) {
+      return Contact::crossing;  // pairs with triangles of no area were not looked at
+    }
+    return classify(a, b);
+  }
+
+  const Welded& before_;
+  const EdgeTable& edges_before_;
+  const Zipped& zipped_;
+  const EdgeTable& edges_after_;
+  std::map<std::uint32_t, RefusalReason> harm_;
+};
+
+}  // namespace
+
+std::vector<bool> joined_edges(const Welded& before, const EdgeTable& edges_before,
+                               const std::vector<bool>& joined_before, const Zipped& zipped,
+                               const EdgeTable& edges_after) {
+  const auto was_naked_or_joined = [&](EdgeUse use) {
+    // Pieces of divided sides were naked; inner edges of a divided triangle are told by the parents.
+    const auto e = edge_before(before, edges_before, zipped, use);
+    return !e || edges_before.is_naked(*e) || (!joined_before.empty() && joined_before[e->value]);
+  };
+  std::vector<bool> joined(edges_after.size());
+  for (const EdgeId e : select_edges(edges_after, [&](EdgeId id) {
+         const auto uses = edges_after.uses(id);
+         if (uses.size() != 2) return false;
+         const Edge& edge = edges_after.edge(id);
+         const bool at_knots = zipped.knot_of[edge.low.value] != kNoIndex ||
+                               zipped.knot_of[edge.high.value] != kNoIndex;
+         if (!at_knots && joined_before.empty()) return false;
+         if (zipped.parent[uses[0].triangle().value] == zipped.parent[uses[1].triangle().value]) {
+           return false;
+         }
+         return was_naked_or_joined(uses[0]) && was_naked_or_joined(uses[1]);
+       })) {
+    joined[e.value] = true;
+  }
+  return joined;
+}
+
+std::map<std::uint32_t, RefusalReason> find_harm(const Welded& before,
+                                                 const EdgeTable& edges_before,
+                                                 const Zipped& zipped,
+                                                 const EdgeTable& edges_after) {
+  return Checker(before, edges_before, zipped, edges_after).run();
+}
+
+}  // namespace aguja

@@ -1,0 +1,337 @@
+#include "aguja/mesh/rim_pairing.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <numeric>
+#include <optional>
+
+#include "aguja/base/parallel.h"
+#include "aguja/geometry/box_tree.h"
+
+namespace aguja {
+namespace {
+
+constexpr double kInfinity = std::numeric_limits<double>::infinity();
+// Pieces that face each other run along each other within 60 degrees.
+constexpr double kLeastCosine = 0.5;
+// Triangles within 15 degrees of lying back to back are the faces of a thin wall.
+constexpr double kFoldCosine = 0.966;
+// An overlap shorter than this part of the shorter edge is noise at their ends.
+constexpr double kLeastOverlap = 0.05;
+// Candidates are looked for within this many times the distance of the nearest one.
+constexpr double kReachFactor = 3.0;
+
+// Squares beyond this are not distances.
+constexpr double kLargest = 1e300;
+
+double clamp01(double t) { return std::clamp(t, 0.0, 1.0); }
+
+// Everything that the tests ask of a naked edge.
+struct Side {
+  Point a, b;
+  Vector along;   // unit
+  Vector inward;  // unit: from the edge into its triangle
+  double length;
+
+  [[nodiscard]] Point at(double t) const { return a + t * (b - a); }
+  [[nodiscard]] double project(const Point& p) const { return along.dot(p - a) / length; }
+  [[nodiscard]] double squared_distance(const Point& p) const {
+    return (p - at(clamp01(project(p)))).squaredNorm();
+  }
+};
+
+Side side_of(const Welded& mesh, const NakedEdge& e) {
+  Side s;
+  s.a = mesh.point(e.from);
+  s.b = mesh.point(e.to);
+  s.length = (s.b - s.a).norm();
+  s.along = (s.b - s.a) / s.length;
+  const Vector to_apex = mesh.point(e.apex) - s.a;
+  const Vector across = to_apex - s.along.dot(to_apex) * s.along;
+  const double width = across.norm();
+  s.inward = width > 0 ? Vector(across / width) : Vector(Vector::Zero());
+  return s;
+}
+
+std::vector<NakedEdge> naked_edges(const Welded& mesh, const EdgeTable& edges,
+                                   const Components& components) {
+  std::vector<NakedEdge> naked;
+  for (const EdgeId e : select_edges(edges, [&](EdgeId id) { return edges.is_naked(id); })) {
+    const EdgeUse use = edges.uses(e)[0];
+    const Triangle& t = mesh.triangle(use.triangle());
+    const unsigned c = use.corner();
+    naked.push_back({e, t[c], t[(c + 1) % 3], t[(c + 2) % 3], use.triangle(),
+                     components.shell_of[use.triangle().value]});
+  }
+  return naked;
+}
+
+enum class Fit { no, feature, yes };
+
+class Pairer {
+ public:
+  Pairer(const Welded& mesh, RimPairing& pairing, double reach)
+      : naked_(pairing.naked), pairing_(pairing), reach_(reach) {
+    sides_.reserve(naked_.size());
+    Array<FloatBox> boxes;
+    boxes.reserve(naked_.size());
+    for (const NakedEdge& e : naked_) {
+      sides_.push_back(side_of(mesh, e));
+      Box box;
+      box.extend(sides_.back().a);
+      box.extend(sides_.back().b);
+      boxes.push_back(FloatBox(box));
+    }
+    tree_ = BoxTree(std::move(boxes));
+  }
+
+  void run() {
+    const std::vector<double> reach_of = reaches();
+    std::vector<Candidate> candidates = parallel_collect<Candidate>(
+        naked_.size(), 256, [&](Range r, std::vector<Candidate>& out) {
+          for (std::size_t i = r.begin; i < r.end; ++i) {
+            collect(static_cast<std::uint32_t>(i), reach_of, out);
+          }
+        });
+    std::sort(candidates.begin(), candidates.end());
+    // Both edges may have found the pair.
+    candidates.erase(std::unique(candidates.begin(), candidates.end()), candidates.end());
+    accept(candidates);
+  }
+
+ private:
+  struct Candidate {
+    double width;
+    std::uint32_t i, j;
+    friend auto operator<=>(const Candidate&, const Candidate&) = default;
+  };
+
+  [[nodiscard]] bool are_neighbours(std::uint32_t i, std::uint32_t j) const {
+    const NakedEdge &e = naked_[i], &f = naked_[j];
+    return e.from == f.from || e.from == f.to || e.to == f.from || e.to == f.to;
+  }
+
+  // Could pieces of the two be the sides of a crack, whatever their distance?
+  [[nodiscard]] Fit fit(std::uint32_t i, std::uint32_t j) const {
+    const NakedEdge &e = naked_[i], &f = naked_[j];
+    const Side &s = sides_[i], &t = sides_[j];
+    if (e.triangle == f.triangle) return Fit::no;
+    const double cosine = s.along.dot(t.along);
+    if (std::fabs(cosine) < kLeastCosine) return Fit::no;
+    // On one component both sides run opposite ways.
+    if (cosine > 0 && e.component == f.component) return Fit::no;
+    const Vector offset = t.at(0.5) - s.at(0.5);
+    const Vector across = offset - s.along.dot(offset) * s.along;
+    const double width = across.norm();
+    if (width == 0) return Fit::yes;
+    if (s.inward.dot(t.inward) > kFoldCosine) return Fit::feature;
+    const bool strip = e.apex == f.from || e.apex == f.to || f.apex == e.from || f.apex == e.to;
+    if (strip && !are_neighbours(i, j) && s.inward.dot(across) > 0.5 * width) return Fit::feature;
+    return Fit::yes;
+  }
+
+  // How far to look from each edge: a few times as far as the nearest edge that fits.
+  [[nodiscard]] std::vector<double> reaches() const {
+    std::vector<double> reach(naked_.size());
+    parallel_ranges(naked_.size(), 256, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) {
+        const auto own = static_cast<std::uint32_t>(i);
+        double farthest = 0;
+        for (const double t : {0.1, 0.5, 0.9}) {
+          const Point p = sides_[i].at(t);
+          const std::uint32_t near =
+              tree_.nearest(p, std::min(reach_ * reach_, kLargest), [&](std::uint32_t j) {
+                if (j == own || are_neighbours(own, j) || fit(own, j) != Fit::yes) return kInfinity;
+                return sides_[j].squared_distance(p);
+              });
+          if (near == BoxTree::kNone) continue;
+          farthest = std::max(farthest, std::sqrt(sides_[near].squared_distance(p)));
+        }
+        reach[i] = std::min(reach_, kReachFactor * farthest);
+      }
+    });
+    return reach;
+  }
+
+  void collect(std::uint32_t i, const std::vector<double>& reach_of,
+               std::vector<Candidate>& out) const {
+    const Side& s = sides_[i];
+    Box box;
+    box.extend(s.a);
+    box.extend(s.b);
+    // Slits need their last edges, which have each other for neighbours and nothing else near.
+    const double reach = reach_of[i];
+    box.low.array() -= reach;
+    box.high.array() += reach;
+    tree_.for_each_meeting(FloatBox(box), [&](std::uint32_t j) {
+      // A lower edge that looks as far has found the pair itself.
+      if (i == j || (j < i && reach_of[j] >= reach)) return;
+      const Fit how = fit(i, j);
+      if (how == Fit::no) return;
+      const auto pair = facing(std::min(i, j), std::max(i, j));
+      if (!pair) return;
+      const double width = pair->width();
+      out.push_back({how == Fit::feature ? -width : width * (pair->same_way ? 1.5 : 1.0),
+                     std::min(i, j), std::max(i, j)});
+    });
+  }
+
+  // The pieces that lie side by side within reach.
+  [[nodiscard]] std::optional<FacingPair> facing(std::uint32_t i, std::uint32_t j) const {
+    const Side &s = sides_[i], &t = sides_[j];
+    const bool same_way = s.along.dot(t.along) > 0;
+    // The ends of t as seen from s, in the direction of s; where one lies beyond s, its end counts.
+    const double t_first = same_way ? 0 : 1;
+    const double p = s.project(t.at(t_first));
+    const double q = s.project(t.at(1 - t_first));
+    double begin = std::max(0.0, p);
+    double end = std::min(1.0, q);
+    if ((end - begin) * s.length < kLeastOverlap * std::min(s.length, t.length)) {
+      return std::nullopt;
+    }
+    double x = p >= 0 ? t_first : clamp01(t.project(s.a));
+    double y = q <= 1 ? 1 - t_first : clamp01(t.project(s.b));
+    const auto width_at = [&](double on_s, double on_t) { return (s.at(on_s) - t.at(on_t)).norm(); };
+    double from = width_at(begin, x);
+    double to = width_at(end, y);
+    if (std::min(from, to) > reach_) return std::nullopt;
+    if (std::max(from, to) > reach_) {
+      // Of neighbours the whole of the shorter one must be within reach: else it is a corner.
+      if (are_neighbours(i, j)) return std::nullopt;
+      const double limit = begin + (end - begin) * (reach_ - from) / (to - from);
+      (from > to ? begin : end) = limit;
+      (from > to ? x : y) = clamp01(t.project(s.at(limit)));
+      from = width_at(begin, x);
+      to = width_at(end, y);
+    }
+    if (x == y) return std::nullopt;
+    return FacingPair{
+        {i, begin, end}, {j, std::min(x, y), std::max(x, y)}, from, to, same_way};
+  }
+
+  void accept(const std::vector<Candidate>& candidates) {
+    std::vector<std::vector<std::pair<double, double>>> taken(naked_.size());
+    double feature = kInfinity;
+    for (const Candidate& c : candidates) {
+      if (c.width < 0) {
+        feature = std::min(feature, -c.width);
+        continue;
+      }
+      const auto pair = facing(c.i, c.j);
+      if (!pair) continue;
+      if (free_part(taken[c.i], pair->first) < 0.5 || free_part(taken[c.j], pair->second) < 0.5) {
+        continue;
+      }
+      taken[c.i].emplace_back(pair->first.begin, pair->first.end);
+      taken[c.j].emplace_back(pair->second.begin, pair->second.end);
+      pairing_.pairs.push_back(*pair);
+    }
+    pairing_.narrowest_feature = feature;
+  }
+
+  // The part of the piece that is not taken yet, 0..1.
+  static double free_part(const std::vector<std::pair<double, double>>& taken,
+                          const RimPiece& piece) {
+    double covered = 0;
+    for (const auto& [begin, end] : taken) {
+      covered += std::max(0.0, std::min(end, piece.end) - std::max(begin, piece.begin));
+    }
+    return 1 - covered / (piece.end - piece.begin);
+  }
+
+  const std::vector<NakedEdge>& naked_;
+  RimPairing& pairing_;
+  double reach_;
+  std::vector<Side> sides_;
+  BoxTree tree_;
+};
+
+double median_width(std::vector<std::pair<double, double>> width_and_length) {
+  std::sort(width_and_length.begin(), width_and_length.end());
+  double total = 0;
+  for (const auto& [width, length] : width_and_length) total += length;
+  double walked = 0;
+  for (const auto& [width, length] : width_and_length) {
+    walked += length;
+    if (2 * walked >= total) return width;
+  }
+  return 0;
+}
+
+}  // namespace
+
+RimPairing pair_rims(const Welded& mesh, const EdgeTable& edges, const Components& components,
+                     double reach) {
+  RimPairing pairing{naked_edges(mesh, edges, components), {}, kInfinity};
+  if (!pairing.naked.empty()) Pairer(mesh, pairing, reach).run();
+  return pairing;
+}
+
+std::vector<Stretch> stretches_of(const Welded& mesh, const RimPairing& pairing) {
+  // Pairs follow each other if they end at a common place of one edge or at a common vertex, on
+  // both sides; for a first reading it is enough that they are neighbours on both sides.
+  std::map<std::pair<std::uint64_t, std::uint64_t>, std::uint32_t> owner;
+  std::vector<std::uint32_t> parent(pairing.pairs.size());
+  std::iota(parent.begin(), parent.end(), 0u);
+  const auto root = [&](std::uint32_t i) {
+    while (parent[i] != i) i = parent[i] = parent[parent[i]];
+    return i;
+  };
+  const auto join = [&](std::uint64_t a, std::uint64_t b, std::uint32_t pair) {
+    const auto [at, is_new] = owner.try_emplace({std::min(a, b), std::max(a, b)}, pair);
+    if (is_new) return;
+    const std::uint32_t x = root(at->second), y = root(pair);
+    parent[std::max(x, y)] = std::min(x, y);
+  };
+  constexpr std::uint64_t kVertex = std::uint64_t{1} << 40;
+  for (std::uint32_t i = 0; i < pairing.pairs.size(); ++i) {
+    const FacingPair& pair = pairing.pairs[i];
+    const NakedEdge& e = pairing.naked[pair.first.naked];
+    const NakedEdge& f = pairing.naked[pair.second.naked];
+    for (const std::uint64_t a : {kVertex | e.from.value, kVertex | e.to.value,
+                                  std::uint64_t{pair.first.naked}}) {
+      for (const std::uint64_t b : {kVertex | f.from.value, kVertex | f.to.value,
+                                    std::uint64_t{pair.second.naked}}) {
+        join(a, b, i);
+      }
+    }
+  }
+
+  std::vector<Stretch> stretches;
+  std::vector<std::vector<std::pair<double, double>>> widths;
+  std::map<std::uint32_t, std::size_t> number;
+  for (std::uint32_t i = 0; i < pairing.pairs.size(); ++i) {
+    const auto [at, is_new] = number.try_emplace(root(i), stretches.size());
+    if (is_new) {
+      stretches.emplace_back().least_width = kInfinity;
+      widths.emplace_back();
+    }
+    Stretch& s = stretches[at->second];
+    const FacingPair& pair = pairing.pairs[i];
+    const NakedEdge& e = pairing.naked[pair.first.naked];
+    const Point& from = mesh.point(e.from);
+    const Vector edge = mesh.point(e.to) - from;
+    const Point a = from + pair.first.begin * edge;
+    const Point b = from + pair.first.end * edge;
+    const double length = (b - a).norm();
+    s.pairs.push_back(i);
+    s.place = s.length == 0 ? Point(0.5 * (a + b)) : s.place;
+    s.length += length;
+    s.least_width = std::min({s.least_width, pair.width_begin, pair.width_end});
+    s.largest_width = std::max(s.largest_width, pair.largest_width());
+    s.box.extend(a);
+    s.box.extend(b);
+    widths[at->second].emplace_back(pair.width(), length);
+    for (const RimPiece& piece : {pair.first, pair.second}) {
+      s.hanging += piece.begin > kLeastOverlap;
+    }
+  }
+  for (std::size_t s = 0; s < stretches.size(); ++s) {
+    stretches[s].median_width = median_width(std::move(widths[s]));
+  }
+  return stretches;
+}
+
+}  // namespace aguja
