@@ -10,11 +10,14 @@ namespace {
 
 struct InspectCommand : Session {
   bool every_finding = false;
+  std::string tolerance;
   std::size_t most_findings = 10000;
 
   int inspect_model() {
     const Model model = read();
-    const Inspection inspection = inspect(model, {}, &times(), progress());
+    InspectOptions options;
+    if (!tolerance.empty()) options.tolerance = parse_length(tolerance, model.unit);
+    const Inspection inspection = inspect(model, options, &times(), progress());
     print([&] { return inspect_json(model, inspection, most_findings, facts()); },
           [&] {
             return inspect_text(model, inspection, file_label(),
@@ -34,6 +37,9 @@ void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_flag("--each", session->every_finding, "a row per finding instead of per kind");
   command.add_option("--most", session->most_findings, "list at most so many findings in JSON")
       ->capture_default_str();
+  command.add_option(
+      "--tolerance", session->tolerance,
+      "what counts as a crack, such as 0.05mm; if left out, what the widths propose");
   session->add_common(command);
   command.footer(
       "Exit status 1 if there is an error among the findings.\n"

@@ -113,6 +113,10 @@ void Session::add_common(CLI::App& command) {
 
 void Session::add_input(CLI::App& command) {
   command.add_option("files", files_, "models to read: stl, obj, ply, off")->required();
+  add_reading(command);
+}
+
+void Session::add_reading(CLI::App& command) {
   command.add_option("--unit", unit_, "unit of the coordinates: um, mm, cm, m, in, ft");
   command.add_option("--from", from_, "format of the files, whatever they look like");
   command.add_flag("--as-one", as_one_, "take all parts as one body, the parts as its patches");
@@ -123,7 +127,7 @@ Progress* Session::progress() {
   return &background_->progress;
 }
 
-Model Session::read(bool keep_facet_records) {
+Model Session::read_one(const std::string& file, bool keep_facet_records) {
   ReadOptions options;
   options.keep_facet_records = keep_facet_records;
   if (!unit_.empty()) {
@@ -138,10 +142,14 @@ Model Session::read(bool keep_facet_records) {
       throw ArgumentError("--from: expected stl, obj, ply or off; got '" + from_ + "'");
     }
   }
+  return read_model(file, options, progress());
+}
+
+Model Session::read(bool keep_facet_records) {
   return times_.time("read", [&] {
     Model all;
     for (std::size_t i = 0; i < files_.size(); ++i) {
-      Model one = read_model(files_[i], options, progress());
+      Model one = read_one(files_[i], keep_facet_records);
       if (i == 0) {
         all = std::move(one);
         continue;

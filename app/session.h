@@ -31,6 +31,10 @@ class Session {
   /// Adds the files to read, `--unit`, `--from` and `--as-one`.
   void add_input(CLI::App& command);
 
+  /// Adds `--unit`, `--from` and `--as-one` alone.
+  void add_reading(CLI::App& command);
+  /// Reads one file.
+  [[nodiscard]] Model read_one(const std::string& file, bool keep_facet_records = false);
   /// Reads all files as one model, in the first one's unit.
   [[nodiscard]] Model read(bool keep_facet_records = false);
   /// `pod.stl`, or `pod.stl and 2 more`.
@@ -74,6 +78,8 @@ void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
 void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_compare(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_demo(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 
 /// Set by the first SIGINT; the second one ends the process at once.

@@ -102,10 +102,10 @@ class Cracker {
       }
       return;
     }
-    const VertexId middle = append((out_.points[copy_of(t[0]).value] +
-                                    out_.points[copy_of(t[1]).value] +
-                                    out_.points[copy_of(t[2]).value]) /
-                                   3.0);
+    const VertexId middle =
+        append((out_.points[copy_of(t[0]).value] + out_.points[copy_of(t[1]).value] +
+                out_.points[copy_of(t[2]).value]) /
+               3.0);
     for (std::size_t k = 0; k < n; ++k) push(middle, outline[k], outline[(k + 1) % n]);
   }
 
@@ -122,8 +122,6 @@ class Cracker {
 
 }  // namespace
 
-Mesh cracked(const Mesh& mesh, const CrackOptions& options) {
-  return Cracker(mesh, options).run();
-}
+Mesh cracked(const Mesh& mesh, const CrackOptions& options) { return Cracker(mesh, options).run(); }
 
 }  // namespace aguja::demo

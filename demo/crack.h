@@ -18,8 +18,8 @@ struct CrackOptions {
   std::function<bool(PatchId)> comes_off = {};
 };
 
-/// Every patch gets points of its own; those on borders are moved by up to half the width, each copy
-/// by itself, at random.
+/// Every patch gets points of its own; those on borders are moved by up to half the width, each
+/// copy by itself, at random.
 [[nodiscard]] Mesh cracked(const Mesh& mesh, const CrackOptions& options);
 
 }  // namespace aguja::demo

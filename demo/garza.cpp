@@ -299,6 +299,31 @@ KnownPart make_lid() {
   return {soup.part("lid"), volume, 1};
 }
 
+KnownPart make_ball(double radius, int rings) {
+  const Circle circle(2 * rings);
+  Soup soup;
+  std::vector<ProfilePoint> outline;
+  for (int k = 0; k <= 2 * rings; ++k) {
+    const double angle = kPi * k / (2 * rings);
+    const bool pole = k == 0 || k == 2 * rings;
+    outline.push_back({pole ? 0 : radius * std::sin(angle), -radius * std::cos(angle)});
+  }
+  const double volume = revolve(soup, circle, outline);
+  Part part = soup.part("ball");
+  part.patch_names.clear();
+  for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
+    const Triangle& tri = part.mesh.triangles[t];
+    const Point c =
+        (part.mesh.point(tri[0]) + part.mesh.point(tri[1]) + part.mesh.point(tri[2])) / 3.0;
+    const double turn = std::atan2(c.y(), c.x()) / (2 * kPi) + (c.y() < 0 ? 1 : 0);
+    const double polar = std::acos(-c.z() / c.norm()) / kPi;
+    const auto around = static_cast<std::uint32_t>(turn * rings);
+    const auto up = static_cast<std::uint32_t>(polar * rings);
+    part.mesh.patch_of[t] = {up * static_cast<std::uint32_t>(rings) + around};
+  }
+  return {std::move(part), volume, 1};
+}
+
 Mesh make_box(const Point& low, const Point& high) {
   const auto corner = [&](int i) {
     return Point((i & 1) != 0 ? high.x() : low.x(), (i & 2) != 0 ? high.y() : low.y(),

@@ -34,6 +34,8 @@ struct PodShape {
 /// A disc above the cap.
 [[nodiscard]] KnownPart make_lid();
 
+/// A ball in `rings` x `rings` patches, each of 2 x 2 facets (at the poles triangles).
+[[nodiscard]] KnownPart make_ball(double radius, int rings);
 /// A closed box between two corners, two triangles a side.
 [[nodiscard]] Mesh make_box(const Point& low, const Point& high);
 

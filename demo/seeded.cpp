@@ -2,10 +2,14 @@
 
 #include <algorithm>
 #include <functional>
+#include <map>
 #include <numbers>
 #include <set>
 
+#include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/transform.h"
+#include "aguja/mesh/weld.h"
+#include "demo/crack.h"
 #include "demo/garza.h"
 
 namespace aguja::demo {
@@ -330,6 +334,176 @@ DemoModel touching_boxes() {
   return demo;
 }
 
+std::size_t naked_edges(const Mesh& mesh) {
+  const Welded welded(mesh);
+  return count_edges(EdgeTable(welded.triangles(), welded.points().size())).naked;
+}
+
+DemoModel torn(std::string name, std::string what, const Mesh& mesh, double volume, double tolerance,
+               const CrackOptions& options) {
+  Part part{name, cracked(mesh, options), {}, {}};
+  DemoModel demo = model_of(std::move(name), std::move(what), {std::move(part)});
+  demo.tear = {options.width, tolerance, naked_edges(demo.model.parts[0].mesh)};
+  demo.volume = volume;
+  return demo;
+}
+
+// Boxes from rectangles: every side a patch of its own, strips as wide as told.
+class Rectangles {
+ public:
+  void add(const Point& a, const Point& b, const Point& c, const Point& d) {
+    const VertexId ids[] = {point(a), point(b), point(c), point(d)};
+    mesh_.triangles.push_back({{ids[0], ids[1], ids[2]}});
+    mesh_.triangles.push_back({{ids[0], ids[2], ids[3]}});
+    mesh_.patch_of.insert(mesh_.patch_of.end(), {{patch_}, {patch_}});
+  }
+  void next_patch() { ++patch_; }
+  // A box from the origin whose sides along x are divided at `x`; the pieces of its top are patches.
+  static Mesh box(const std::vector<double>& x, double depth, double height) {
+    Rectangles r;
+    const std::size_t n = x.size() - 1;
+    const auto p = [&](std::size_t i, double y, double z) { return Point(x[i], y, z); };
+    for (std::size_t i = 0; i < n; ++i) {
+      r.add(p(i, 0, height), p(i + 1, 0, height), p(i + 1, depth, height), p(i, depth, height));
+      r.next_patch();
+    }
+    for (std::size_t i = 0; i < n; ++i) r.add(p(i, 0, 0), p(i + 1, 0, 0), p(i + 1, 0, height), p(i, 0, height));
+    r.next_patch();
+    for (std::size_t i = 0; i < n; ++i) {
+      r.add(p(i, depth, height), p(i + 1, depth, height), p(i + 1, depth, 0), p(i, depth, 0));
+    }
+    r.next_patch();
+    for (std::size_t i = 0; i < n; ++i) r.add(p(i, depth, 0), p(i + 1, depth, 0), p(i + 1, 0, 0), p(i, 0, 0));
+    r.next_patch();
+    r.add(p(0, 0, 0), p(0, 0, height), p(0, depth, height), p(0, depth, 0));
+    r.next_patch();
+    r.add(p(n, 0, 0), p(n, depth, 0), p(n, depth, height), p(n, 0, height));
+    return std::move(r.mesh_);
+  }
+
+ private:
+  VertexId point(const Point& p) {
+    const auto at = std::find(mesh_.points.begin(), mesh_.points.end(), p);
+    const auto index = static_cast<std::uint32_t>(at - mesh_.points.begin());
+    if (at == mesh_.points.end()) mesh_.points.push_back(p);
+    return {index};
+  }
+  Mesh mesh_;
+  std::uint32_t patch_ = 0;
+};
+
+void append(Mesh& to, const Mesh& other) {
+  const auto base = static_cast<std::uint32_t>(to.points.size());
+  to.points.insert(to.points.end(), other.points.begin(), other.points.end());
+  for (const Triangle& t : other.triangles) {
+    to.triangles.push_back({{{t[0].value + base}, {t[1].value + base}, {t[2].value + base}}});
+  }
+  to.patch_of.clear();
+  to.points_are_distinct = false;
+}
+
+std::vector<DemoModel> torn_models(const KnownPart& pod) {
+  std::vector<DemoModel> models;
+  const Mesh& mesh = pod.part.mesh;
+  const auto every_other = [](int pieces) {
+    return [pieces](PatchId p) { return p.value % 2 == 1 ? pieces : 1; };
+  };
+  models.push_back(torn("pod-cracked", "torn along its patch borders by up to 0.02 mm", mesh,
+                        pod.volume, 0.03, {.width = 0.02}));
+  models.push_back(torn("pod-cracked-1-to-5", "the same, every other patch five times finer there",
+                        mesh, pod.volume, 0.03, {.width = 0.02, .pieces = every_other(5)}));
+  models.push_back(torn("pod-cracked-1-to-100", "a hundred times finer, torn by up to 0.002 mm",
+                        mesh, pod.volume, 0.003, {.width = 0.002, .pieces = every_other(100)}));
+  const auto box_volume = [](double x, double y, double z) { return x * y * z; };
+  models.push_back(torn("plate-thin", "a plate 0.03 mm thin, thinner than many a tolerance",
+                        Rectangles::box({0, 20, 40}, 30, 0.03), box_volume(40, 30, 0.03), 0.05,
+                        {.width = 0.004}));
+  models.push_back(torn("box-parallel-cracks", "two cracks 0.04 mm apart",
+                        Rectangles::box({0, 20, 20.04, 40}, 30, 10), box_volume(40, 30, 10), 0.05,
+                        {.width = 0.008}));
+  models.push_back(torn("box-three-way", "cracks that meet by threes at the corners",
+                        Rectangles::box({0, 40}, 30, 10), box_volume(40, 30, 10), 0.4,
+                        {.width = 0.2}));
+  DemoModel pair = torn("boxes-a-hair-apart", "two torn boxes, 0.02 mm between them",
+                        Rectangles::box({0, 10}, 10, 10), 2 * box_volume(10, 10, 10), 0.05,
+                        {.width = 0.006});
+  Mesh other = cracked(Rectangles::box({0, 10}, 10, 10), {.width = 0.006, .seed = 2});
+  for (Point& p : other.points) p.x() += 10.02;
+  append(pair.model.parts[0].mesh, other);
+  pair.tear->naked_edges = naked_edges(pair.model.parts[0].mesh);
+  models.push_back(std::move(pair));
+
+  const KnownPart ball = make_ball(25, 20);
+  const Mesh shards = cracked(ball.part.mesh, {.width = 0.01});
+  DemoModel objects = model_of("ball-of-400-objects", "every patch is an object of its own", {});
+  objects.format = Format::obj;
+  objects.model.parts.resize(400);
+  for (std::size_t i = 0; i < 400; ++i) objects.model.parts[i].name = "shard-" + std::to_string(i + 1);
+  std::vector<std::map<std::uint32_t, VertexId>> ids(400);
+  for (std::size_t t = 0; t < shards.triangles.size(); ++t) {
+    const std::uint32_t patch = shards.patch_of[t].value;
+    Mesh& own = objects.model.parts[patch].mesh;
+    Triangle triangle = shards.triangles[t];
+    for (VertexId& v : triangle.corner) {
+      const auto [at, is_new] = ids[patch].try_emplace(
+          v.value, VertexId{static_cast<std::uint32_t>(own.points.size())});
+      if (is_new) own.points.push_back(shards.point(v));
+      v = at->second;
+    }
+    own.triangles.push_back(triangle);
+  }
+  objects.tear = {0.01, 0.02, naked_edges(shards), true};
+  objects.volume = ball.volume;
+  models.push_back(std::move(objects));
+  return models;
+}
+
+DemoModel crossing_bar() {
+  Mesh mesh = make_box({0, 0, 0}, {10, 10, 10});
+  append(mesh, make_box({-5, 4, 3}, {15, 6, 5}));
+  DemoModel demo = model_of("boxes-crossing", "a bar runs through a box",
+                            {Part{"boxes-crossing", std::move(mesh), {}, {}}});
+  for (const double x : {0.0, 10.0}) {
+    demo.defects.push_back({FindingKind::crossing, "boxes-crossing", Point(x, 5, 4), 8, std::nullopt});
+  }
+  return demo;
+}
+
+DemoModel touching_tip() {
+  Mesh mesh = make_box({0, 0, 0}, {10, 10, 10});
+  Mesh pyramid;
+  pyramid.points = {{3, 6, 10}, {1, 4, 15}, {5, 4, 15}, {5, 8, 15}, {1, 8, 15}};
+  for (const Triangle& t : {Triangle{{{0}, {2}, {1}}}, Triangle{{{0}, {3}, {2}}},
+                            Triangle{{{0}, {4}, {3}}}, Triangle{{{0}, {1}, {4}}},
+                            Triangle{{{1}, {2}, {3}}}, Triangle{{{1}, {3}, {4}}}}) {
+    pyramid.triangles.push_back(t);
+  }
+  append(mesh, pyramid);
+  DemoModel demo = model_of("boxes-touching", "a tip stands on a box",
+                            {Part{"boxes-touching", std::move(mesh), {}, {}}});
+  demo.defects.push_back({FindingKind::touch, "boxes-touching", Point(3, 6, 10), 0, 4});
+  return demo;
+}
+
+DemoModel folded_lid() {
+  Mesh box = make_box({0, 0, 0}, {10, 10, 10});
+  // The top fanned out about a point beyond its edge: one triangle lies upside down over three.
+  std::erase_if(box.triangles, [&](const Triangle& t) {
+    return box.point(t[0]).z() == 10 && box.point(t[1]).z() == 10 && box.point(t[2]).z() == 10;
+  });
+  Editor edit(box);
+  const VertexId tip = edit.add_point({12, 5, 10});
+  const auto at = [&](double x, double y) { return edit.nearest_vertex({x, y, 10}); };
+  const VertexId top[] = {at(0, 0), at(10, 0), at(10, 10), at(0, 10)};
+  for (int i = 0; i < 4; ++i) box.triangles.push_back({{top[i], top[(i + 1) % 4], tip}});
+  DemoModel demo = model_of("box-folded", "a triangle of the lid is folded over",
+                            {Part{"box-folded", std::move(box), {}, {}}});
+  // Three overlaps, and three contacts with the wall below.
+  demo.defects.push_back(
+      {FindingKind::overlap, "box-folded", Point(32.0 / 3, 5, 10), 10, 6});
+  return demo;
+}
+
 }  // namespace
 
 std::vector<DemoModel> demo_models() {
@@ -353,6 +527,10 @@ std::vector<DemoModel> demo_models() {
   models.push_back(loose_curves());
   models.push_back(in_metres());
   models.push_back(touching_boxes());
+  models.push_back(crossing_bar());
+  models.push_back(touching_tip());
+  models.push_back(folded_lid());
+  for (DemoModel& model : torn_models(pod)) models.push_back(std::move(model));
   return models;
 }
 

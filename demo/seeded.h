@@ -16,7 +16,15 @@ struct SeededDefect {
   std::string part;
   Point place;        ///< model unit
   double size;        ///< in the terms of the kind's measure
-  std::size_t count;  ///< entities of the finding
+  std::optional<std::size_t> count;  ///< entities of the finding, where they are known
+};
+
+/// A model that only needs stitching.
+struct Tear {
+  double width;               ///< no crack is wider
+  double stitch_tolerance;    ///< joins everything
+  std::size_t naked_edges;
+  bool as_one = false;        ///< its parts are faces of one body
 };
 
 struct DemoModel {
@@ -25,6 +33,7 @@ struct DemoModel {
   Format format = Format::stl;
   Model model;
   std::vector<SeededDefect> defects;
+  std::optional<Tear> tear;
   std::optional<double> volume;  ///< closed form, where the model encloses one
 };
 

@@ -20,13 +20,18 @@ Json record_of(const DemoModel& demo, const std::string& file) {
                        {"place", {d.place.x(), d.place.y(), d.place.z()}},
                        {"size", d.size},
                        {"measures", info(d.kind).measure_name},
-                       {"count", d.count}});
+                       {"count", d.count ? Json(*d.count) : Json(nullptr)}});
   }
   return {{"schema", {{"name", "aguja.demo-record"}, {"version", 1}}},
           {"file", file},
           {"what", demo.what},
           {"unit", symbol(demo.model.unit)},
           {"volume", demo.volume ? Json(*demo.volume) : Json(nullptr)},
+          {"tear", demo.tear ? Json{{"width", demo.tear->width},
+                                    {"stitch_tolerance", demo.tear->stitch_tolerance},
+                                    {"naked_edges", demo.tear->naked_edges},
+                                    {"as_one", demo.tear->as_one}}
+                             : Json(nullptr)},
           {"defects", std::move(defects)}};
 }
 

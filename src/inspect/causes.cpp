@@ -29,14 +29,15 @@ bool leaves_nothing_bare(const Anatomy& a, TriangleId t, const Gone& gone) {
 
 }  // namespace
 
-Causes::Causes(const Anatomy& anatomy, const Limits& limits) : anatomy_(anatomy) {
+Causes::Causes(const Anatomy& anatomy, const RimSurvey& survey, const Limits& limits)
+    : anatomy_(anatomy) {
   find_surplus_copies();
   find_surplus_zero_area();
   surplus_in_.resize(anatomy.shells.size());
   for (const std::uint32_t t : surplus_) {
     if (anatomy.components.has({t})) ++surplus_in_[anatomy.components.shell_of[t].value];
   }
-  find_strays(limits);
+  find_strays(survey, limits);
   find_flaps();
 }
 
@@ -66,7 +67,7 @@ void Causes::find_surplus_zero_area() {
   }
 }
 
-void Causes::find_strays(const Limits& limits) {
+void Causes::find_strays(const RimSurvey& survey, const Limits& limits) {
   const auto& shells = anatomy_.shells;
   Box all;
   for (const Shell& shell : shells) all.extend(shell.box);
@@ -76,6 +77,15 @@ void Causes::find_strays(const Limits& limits) {
   for (std::size_t s = 0; s < shells.size(); ++s) {
     stray_[s] = shells[s].box.diagonal() <= stray_limit_ &&
                 !is_all_surplus({static_cast<std::uint32_t>(s)});
+  }
+  for (std::size_t s = 0; s < survey.stretches.size(); ++s) {
+    if (survey.kind[s] != StretchKind::crack) continue;
+    for (const std::uint32_t p : survey.stretches[s].pairs) {
+      const FacingPair& pair = survey.pairing.pairs[p];
+      const ShellId a = survey.pairing.naked[pair.first.naked].component;
+      const ShellId b = survey.pairing.naked[pair.second.naked].component;
+      if (a != b) stray_[a.value] = stray_[b.value] = false;
+    }
   }
 }
 

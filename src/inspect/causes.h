@@ -6,12 +6,14 @@
 #include <vector>
 
 #include "aguja/inspect/inspect.h"
+#include "aguja/mesh/rim_survey.h"
 
 namespace aguja {
 
 class Causes {
  public:
-  Causes(const Anatomy& anatomy, const Limits& limits);
+  /// Components that face another one along a crack are no strays.
+  Causes(const Anatomy& anatomy, const RimSurvey& survey, const Limits& limits);
 
   /// Is the triangle a surplus copy, or of no area and not needed by its neighbours?
   [[nodiscard]] bool is_surplus(TriangleId t) const { return surplus_.contains(t.value); }
@@ -39,7 +41,7 @@ class Causes {
  private:
   void find_surplus_copies();
   void find_surplus_zero_area();
-  void find_strays(const Limits& limits);
+  void find_strays(const RimSurvey& survey, const Limits& limits);
   void find_flaps();
 
   const Anatomy& anatomy_;

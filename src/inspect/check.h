@@ -5,6 +5,7 @@
 #include <span>
 #include <string_view>
 
+#include "aguja/mesh/rim_survey.h"
 #include "inspect/causes.h"
 
 namespace aguja {
@@ -14,6 +15,7 @@ struct PartView {
   const Part& part;
   const Anatomy& anatomy;
   const Causes& causes;
+  const RimSurvey& survey;
   const Limits& limits;
 };
 

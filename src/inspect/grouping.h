@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cstdint>
 #include <numeric>
+#include <string>
 #include <unordered_map>
 #include <vector>
 
@@ -40,6 +41,9 @@ template <class Item, class KeysOf>
   }
   return groups;
 }
+
+/// Four significant digits, for details.
+[[nodiscard]] std::string short_text(double value);
 
 [[nodiscard]] inline double edge_length(const Anatomy& a, EdgeId e) {
   const Edge& edge = a.edges.edge(e);

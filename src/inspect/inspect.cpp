@@ -29,6 +29,56 @@ void make_ids_unique(std::vector<Finding>& findings) {
   }
 }
 
+// One tolerance for all parts: the largest that a part needs, below the least that one forbids.
+void add_proposal(const std::optional<ToleranceProposal>& of_part,
+                  std::optional<ToleranceProposal>& all) {
+  if (!of_part) return;
+  if (!all) {
+    all = of_part;
+    return;
+  }
+  const std::size_t closes = all->closes + of_part->closes;
+  const std::size_t of = all->of + of_part->of;
+  std::optional<double> below = all->stay_below;
+  if (of_part->stay_below)
+    below = std::min(below.value_or(*of_part->stay_below), *of_part->stay_below);
+  if (of_part->value > all->value) all = of_part;
+  all->closes = closes;
+  all->of = of;
+  all->stay_below = below;
+}
+
+// Parts that are open alone may be faces of one body.
+void hint_as_one(const Model& model, const InspectOptions& options, Inspection& inspection) {
+  if (model.parts.size() < 2 || inspection.counts.naked_edges == 0) return;
+  const Model one = as_one(model);
+  const Mesh& mesh = one.parts[0].mesh;
+  const Welded welded(mesh);
+  const EdgeTable edges(welded.triangles(), welded.points().size());
+  const std::size_t naked = count_edges(edges).naked;
+  std::size_t left = naked;
+  const RimSurvey survey = survey_rims(
+      welded, mesh.patch_of, edges, find_components(welded.triangles(), edges),
+      {.reach_fraction = options.limits.reach_fraction, .tolerance = options.tolerance});
+  if (survey.joined) {
+    left = count_edges(EdgeTable(survey.joined->mesh.triangles, survey.joined->mesh.points.size()))
+               .naked;
+  }
+  // Each part by itself would close some of its cracks, too: only what they close together counts.
+  if (4 * left >= inspection.counts.naked_edges) return;
+  inspection.hints.push_back(
+      "the " + std::to_string(model.parts.size()) + " parts have " +
+      std::to_string(inspection.counts.naked_edges) +
+      " naked edges; taken as one body (--as-one) " +
+      (naked < inspection.counts.naked_edges
+           ? std::to_string(inspection.counts.naked_edges - naked) + " of them meet exactly"
+           : "they face each other") +
+      ", and " + std::to_string(left) + " would stay open");
+  if (survey.proposal && !inspection.proposed_tolerance) {
+    inspection.proposed_tolerance = survey.proposal;
+  }
+}
+
 template <class Work>
 void timed(StageTimes* times, std::string_view stage, const Work& work) {
   if (times == nullptr) return work();
@@ -47,8 +97,16 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
   Inspection inspection;
   for (const Part& part : model.parts) {
     const Anatomy anatomy(part.mesh, times, progress);
-    const Causes causes(anatomy, options.limits);
-    const PartView view{part, anatomy, causes, options.limits};
+    advance(progress, "pairing", 0.0);
+    RimSurvey survey;
+    timed(times, "pairing", [&] {
+      survey = survey_rims(
+          anatomy.welded, part.mesh.patch_of, anatomy.edges, anatomy.components,
+          {.reach_fraction = options.limits.reach_fraction, .tolerance = options.tolerance});
+    });
+    add_proposal(survey.proposal, inspection.proposed_tolerance);
+    const Causes causes(anatomy, survey, options.limits);
+    const PartView view{part, anatomy, causes, survey, options.limits};
     FindingSink sink(part.name, inspection);
     for (const RegisteredCheck& check : registered_checks()) {
       if (check.on_part == nullptr) continue;
@@ -58,6 +116,7 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
     inspection.part_counts.push_back(anatomy.counts());
     inspection.counts += inspection.part_counts.back();
   }
+  timed(times, "pairing", [&] { hint_as_one(model, options, inspection); });
   FindingSink sink("", inspection);
   for (const RegisteredCheck& check : registered_checks()) {
     if (check.on_model == nullptr) continue;

@@ -45,7 +45,8 @@ class Agreement {
       bool consistent = true;
       for (std::size_t i = 0; i < group.size(); ++i) {
         for (const Link& l : links_[group[i]]) {
-          const auto wanted = static_cast<signed char>(l.disagrees ? -side[group[i]] : side[group[i]]);
+          const auto wanted =
+              static_cast<signed char>(l.disagrees ? -side[group[i]] : side[group[i]]);
           if (side[l.region] == 0) {
             side[l.region] = wanted;
             group.push_back(l.region);

@@ -4,6 +4,8 @@
 #include <array>
 #include <cmath>
 #include <string>
+#include <tuple>
+#include <unordered_map>
 
 #include "aguja/mesh/rims.h"
 #include "mend/agree.h"
@@ -37,6 +39,7 @@ class Stitcher {
   }
 
   StitchResult run(double tolerance, const StitchOptions& options) {
+    round_to_float_ = options.round_to_float;
     std::optional<EdgeTable> edges;
     make_edges(edges);
     result_.naked_before = count_edges(*edges).naked;
@@ -79,8 +82,7 @@ class Stitcher {
   }
 
   void make_edges(std::optional<EdgeTable>& edges) {
-    timed(times_, "edges",
-          [&] { edges.emplace(current_.triangles, current_.points.size()); });
+    timed(times_, "edges", [&] { edges.emplace(current_.triangles, current_.points.size()); });
   }
 
   void zip(double tolerance, std::optional<EdgeTable>& edges) {
@@ -88,16 +90,17 @@ class Stitcher {
     const RimPairing pairing = timed(times_, "pairing", [&] {
       return pair_rims(welded, *edges, find_components(welded.triangles(), *edges), tolerance);
     });
+    const std::vector<std::array<Point, 2>> edge_origins = origins_of(pairing);
     std::vector<VertexId> banned;
     for (int round = 0;; ++round) {
       advance(progress_, "stitch", 0.0);
       const ZipPlan plan = timed(times_, "pairing", [&] {
-        return plan_zip(welded, *edges, pairing, tolerance, {origins_, banned});
+        return plan_zip(welded, *edges, pairing, tolerance,
+                        {origins_, edge_origins, banned, round_to_float_});
       });
       if (plan.knots.empty()) return;
-      Zipped zipped = timed(times_, "join", [&] {
-        return apply_zip(welded, current_.patch_of, pairing, plan);
-      });
+      Zipped zipped = timed(times_, "join",
+                            [&] { return apply_zip(welded, current_.patch_of, pairing, plan); });
       zipped.mesh.points_are_distinct = true;
       std::optional<EdgeTable> after;
       timed(times_, "join",
@@ -107,7 +110,7 @@ class Stitcher {
       if (harm.empty()) {
         // Follows from the above: every knot closes an edge. Cheap enough to make sure.
         if (count_edges(*after).naked > count_edges(*edges).naked) return;
-        accept(std::move(zipped), plan, welded, pairing, *edges, *after);
+        accept(std::move(zipped), welded, *edges, *after);
         edges = std::move(after);
         return;
       }
@@ -121,37 +124,68 @@ class Stitcher {
     }
   }
 
-  void accept(Zipped zipped, const ZipPlan& plan, const Welded& before, const RimPairing& pairing,
-              const EdgeTable& edges_before, const EdgeTable& edges_after) {
-    Origins origins;
-    for (const Knot& knot : plan.knots) {
-      const VertexId now = zipped.new_vertex[knot.members[0].value];
-      for (const VertexId v : knot.members) {
-        auto at = std::lower_bound(origins_.begin(), origins_.end(), v,
-                                   [](const auto& o, VertexId w) { return o.first < w; });
-        if (at == origins_.end() || at->first != v) origins.emplace_back(now, before.point(v));
-        for (; at != origins_.end() && at->first == v; ++at) origins.emplace_back(now, at->second);
+  // Where the triangle's corners were in the input, or on the input's triangle that it is part of.
+  [[nodiscard]] std::array<Point, 3> corner_origins(TriangleId t) const {
+    if (t.value < has_origins_.size() && has_origins_[t.value]) return corner_origins_.at(t.value);
+    const Triangle& triangle = current_.triangle(t);
+    return {current_.point(triangle[0]), current_.point(triangle[1]), current_.point(triangle[2])};
+  }
+  [[nodiscard]] std::vector<std::array<Point, 2>> origins_of(const RimPairing& pairing) const {
+    std::vector<std::array<Point, 2>> ends;
+    if (corner_origins_.empty()) return ends;
+    for (const NakedEdge& e : pairing.naked) {
+      const Triangle& t = current_.triangle(e.triangle);
+      const std::array<Point, 3> corners = corner_origins(e.triangle);
+      const std::size_t c = t[0] == e.from ? 0 : t[1] == e.from ? 1 : 2;
+      ends.push_back({corners[c], corners[(c + 1) % 3]});
+    }
+    return ends;
+  }
+
+  void accept(Zipped zipped, const Welded& before, const EdgeTable& edges_before,
+              const EdgeTable& edges_after) {
+    std::unordered_map<std::uint32_t, std::array<Point, 3>> origins;
+    std::vector<bool> has_origins(zipped.mesh.triangles.size());
+    for (std::size_t i = 0; i < zipped.changed.size(); ++i) {
+      const TriangleId t = zipped.changed[i];
+      const std::array<Point, 3> parent = corner_origins(zipped.parent[t.value]);
+      std::array<Point, 3>& own = origins[t.value];
+      for (std::size_t c = 0; c < 3; ++c) {
+        const CornerSource& source = zipped.sources[i][c];
+        const Point& from = parent[source.corner];
+        own[c] = from + source.at * (parent[(source.corner + 1) % 3] - from);
       }
-      for (const Insertion& i : knot.insertions) {
-        const NakedEdge& e = pairing.naked[i.naked];
-        origins.emplace_back(
-            now, before.point(e.from) + i.at * (before.point(e.to) - before.point(e.from)));
+      has_origins[t.value] = true;
+    }
+    // What an earlier pass changed and this one left alone.
+    if (!has_origins_.empty()) {
+      for (std::uint32_t t = 0; t < zipped.parent.size(); ++t) {
+        const std::uint32_t p = zipped.parent[t].value;
+        if (has_origins[t] || !has_origins_[p]) continue;
+        origins[t] = corner_origins_.at(p);
+        has_origins[t] = true;
       }
     }
-    // Knots of earlier steps that this one left alone.
-    for (const auto& [v, point] : origins_) {
-      const VertexId now = zipped.new_vertex[v.value];
-      if (zipped.knot_of[now.value] == kNoIndex) origins.emplace_back(now, point);
-    }
-    std::stable_sort(origins.begin(), origins.end(),
-                     [](const auto& a, const auto& b) { return a.first < b.first; });
-    origins_ = std::move(origins);
+    corner_origins_ = std::move(origins);
+    has_origins_ = std::move(has_origins);
     for (VertexId& v : result_.new_vertex) {
       if (v.value != kNoIndex) v = zipped.new_vertex[v.value];
     }
     result_.inserted += zipped.inserted;
     joined_ = joined_edges(before, edges_before, joined_, zipped, edges_after);
     current_ = std::move(zipped.mesh);
+    origins_.clear();
+    for (const auto& [t, corners] : corner_origins_) {
+      for (std::size_t c = 0; c < 3; ++c) {
+        origins_.emplace_back(current_.triangles[t][c], corners[c]);
+      }
+    }
+    const auto before_that = [](const auto& a, const auto& b) {
+      return std::tuple(a.first, a.second.x(), a.second.y(), a.second.z()) <
+             std::tuple(b.first, b.second.x(), b.second.y(), b.second.z());
+    };
+    std::sort(origins_.begin(), origins_.end(), before_that);
+    origins_.erase(std::unique(origins_.begin(), origins_.end()), origins_.end());
   }
 
   void finish(const EdgeTable& edges) {
@@ -167,8 +201,7 @@ class Stitcher {
     for (std::size_t i = 0; i < rims.size(); ++i) {
       const Rim rim = rims[i];
       result_.still_open.push_back({middle(rim, current_.points), box_of(rim, current_.points),
-                                    length(rim, current_.points), rim.edges.size(),
-                                    rim.is_loop()});
+                                    length(rim, current_.points), rim.edges.size(), rim.is_loop()});
       result_.naked_after += rim.edges.size();
     }
     std::stable_sort(result_.still_open.begin(), result_.still_open.end(),
@@ -179,8 +212,12 @@ class Stitcher {
   StageTimes* times_;
   Progress* progress_;
   Mesh current_;
-  Origins origins_;           // of knots: where what is in them came from; by vertex
-  std::vector<bool> joined_;  // by edge
+  bool round_to_float_ = false;
+  // Of triangles that changed; and the same by vertex.
+  std::unordered_map<std::uint32_t, std::array<Point, 3>> corner_origins_;
+  std::vector<bool> has_origins_;
+  Origins origins_;
+  std::vector<bool> joined_;          // by edge
   std::vector<RefusedJoin> refused_;  // in the last pass
   StitchResult result_;
 };
@@ -205,8 +242,9 @@ std::string_view text(RefusalReason reason) {
   return kTexts.at(static_cast<std::size_t>(reason));
 }
 
-StitchResult stitch(const Mesh& mesh, double tolerance, const StitchOptions& options,
-                    StageTimes* times, Progress* progress) {
+namespace {
+
+void check(double tolerance, const StitchOptions& options) {
   if (!(tolerance >= 0) || !std::isfinite(tolerance)) {
     throw ArgumentError("stitch: tolerance must be a finite length of 0 or more; got " +
                         std::to_string(tolerance));
@@ -214,7 +252,39 @@ StitchResult stitch(const Mesh& mesh, double tolerance, const StitchOptions& opt
   if (options.steps < 1) {
     throw ArgumentError("stitch: steps must be 1 or more; got " + std::to_string(options.steps));
   }
+}
+
+}  // namespace
+
+StitchResult stitch(const Mesh& mesh, double tolerance, const StitchOptions& options,
+                    StageTimes* times, Progress* progress) {
+  check(tolerance, options);
   return Stitcher(mesh, times, progress).run(tolerance, options);
+}
+
+StitchedModel stitch(Model model, double tolerance, const StitchOptions& options, StageTimes* times,
+                     Progress* progress) {
+  check(tolerance, options);
+  StitchResult total;
+  for (Part& part : model.parts) {
+    StitchResult r = stitch(part.mesh, tolerance, options, times, progress);
+    part.mesh = std::move(r.mesh);
+    part.facets = {};  // stored normals and attributes are those of other triangles now
+    total.naked_before += r.naked_before;
+    total.naked_after += r.naked_after;
+    total.joined += r.joined;
+    total.inserted += r.inserted;
+    total.turned_over += r.turned_over;
+    if (r.largest_movement > total.largest_movement) {
+      total.largest_movement = r.largest_movement;
+      total.largest_movement_at = r.largest_movement_at;
+    }
+    total.refused.insert(total.refused.end(), r.refused.begin(), r.refused.end());
+    total.still_open.insert(total.still_open.end(), r.still_open.begin(), r.still_open.end());
+  }
+  std::stable_sort(total.still_open.begin(), total.still_open.end(),
+                   [](const OpenRim& a, const OpenRim& b) { return a.length > b.length; });
+  return {std::move(model), std::move(total)};
 }
 
 }  // namespace aguja

@@ -186,7 +186,8 @@ class Checker {
     for (std::uint32_t e = 0; e < joined.size(); ++e) {
       if (!joined[e]) continue;
       const auto [x, y] = knots_of(e);
-      if (x != kNoIndex && y != kNoIndex) parent[std::max(root(x), root(y))] = std::min(root(x), root(y));
+      if (x != kNoIndex && y != kNoIndex)
+        parent[std::max(root(x), root(y))] = std::min(root(x), root(y));
     }
     std::unordered_map<std::uint32_t, long long> gain;
     for (std::uint32_t e = 0; e < joined.size(); ++e) {
@@ -205,13 +206,34 @@ class Checker {
   }
 
   void check_crossings() {
-    const Welded after(zipped_.mesh);
     std::vector<bool> wanted(zipped_.mesh.triangles.size());
     for (const TriangleId t : zipped_.changed) wanted[t.value] = true;
+    const Welded after(zipped_.mesh);
+    std::vector<TrianglePair> known;
     for (const TrianglePair& pair : find_crossings_of(after, wanted)) {
       const TriangleId p = zipped_.parent[pair.first.value];
       const TriangleId q = zipped_.parent[pair.second.value];
-      if (p != q && contact_before(p, q) >= pair.contact) continue;
+      if (p != q && contact_before(p, q) >= pair.contact) {
+        known.push_back(pair);
+        continue;
+      }
+      blame(pair.first, RefusalReason::crossing);
+      blame(pair.second, RefusalReason::crossing);
+    }
+    if (harm_.empty() && !known.empty()) check_number(known);
+  }
+  // Pairs that were there before may have become several where triangles were divided.
+  void check_number(const std::vector<TrianglePair>& known) {
+    std::vector<bool> changed(before_.triangles().size());
+    for (const TriangleId t : zipped_.changed) changed[zipped_.parent[t.value].value] = true;
+    if (known.size() <= find_crossings_of(before_, changed).size()) return;
+    std::map<std::pair<TriangleId, TriangleId>, std::size_t> children;
+    const auto parents = [&](const TrianglePair& pair) {
+      return std::minmax(zipped_.parent[pair.first.value], zipped_.parent[pair.second.value]);
+    };
+    for (const TrianglePair& pair : known) ++children[parents(pair)];
+    for (const TrianglePair& pair : known) {
+      if (children[parents(pair)] < 2) continue;
       blame(pair.first, RefusalReason::crossing);
       blame(pair.second, RefusalReason::crossing);
     }
@@ -239,7 +261,8 @@ std::vector<bool> joined_edges(const Welded& before, const EdgeTable& edges_befo
                                const std::vector<bool>& joined_before, const Zipped& zipped,
                                const EdgeTable& edges_after) {
   const auto was_naked_or_joined = [&](EdgeUse use) {
-    // Pieces of divided sides were naked; inner edges of a divided triangle are told by the parents.
+    // Pieces of divided sides were naked; inner edges of a divided triangle are told by the
+    // parents.
     const auto e = edge_before(before, edges_before, zipped, use);
     return !e || edges_before.is_naked(*e) || (!joined_before.empty() && joined_before[e->value]);
   };

@@ -5,6 +5,7 @@
 #include <atomic>
 #include <bit>
 #include <cmath>
+#include <limits>
 #include <mutex>
 #include <optional>
 
@@ -13,6 +14,7 @@
 
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
+#include "aguja/geometry/distance.h"
 #include "aguja/geometry/predicates.h"
 
 namespace aguja {
@@ -177,18 +179,42 @@ std::pair<Point, Point> cut(const LabelledTriangle& t, const Plane& plane) {
   return {ends.front(), ends.back()};
 }
 
+double distance_to_sides(const Point& p, const LabelledTriangle& t) {
+  double least = std::numeric_limits<double>::infinity();
+  for (int i = 0; i < 3; ++i) {
+    // A triangle that is a segment.
+    const Point& a = t.corner[i];
+    const Point& b = t.corner[(i + 1) % 3];
+    least = std::min(least, (closest_point(p, a, b, b) - p).norm());
+  }
+  return least;
+}
+
 ContactShape line_shape(const LabelledTriangle& a, const LabelledTriangle& b) {
   const Plane pa = plane_of(a);
   const Plane pb = plane_of(b);
   ContactShape shape;
+  // Either triangle's piece within the other; rounding may lose one of them.
   const auto [p, q] = cut(a, pb);
+  const auto [r, s] = cut(b, pa);
   if (const auto inside = clip(p, q, b, pb.normal)) {
     shape.from = p + (q - p) * inside->first;
     shape.to = p + (q - p) * inside->second;
+  } else if (const auto other = clip(r, s, a, pa.normal)) {
+    shape.from = r + (s - r) * other->first;
+    shape.to = r + (s - r) * other->second;
   } else {
-    shape.from = shape.to = 0.5 * (p + q);
+    // They meet in a point, or in next to one: the shorter piece is near to it.
+    const bool first = (q - p).squaredNorm() < (s - r).squaredNorm();
+    shape.from = shape.to = first ? Point(0.5 * (p + q)) : Point(0.5 * (r + s));
   }
   shape.place = 0.5 * (shape.from + shape.to);
+  double inset_a = 0, inset_b = 0;
+  for (const Point& x : {shape.from, shape.place, shape.to}) {
+    inset_a = std::max(inset_a, distance_to_sides(x, a));
+    inset_b = std::max(inset_b, distance_to_sides(x, b));
+  }
+  shape.inset = std::min(inset_a, inset_b);
   const auto reach = [](const Plane& plane, const LabelledTriangle& t) {
     double up = 0, down = 0;
     for (const Point& c : t.corner) {

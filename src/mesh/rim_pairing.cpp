@@ -89,8 +89,8 @@ class Pairer {
 
   void run() {
     const std::vector<double> reach_of = reaches();
-    std::vector<Candidate> candidates = parallel_collect<Candidate>(
-        naked_.size(), 256, [&](Range r, std::vector<Candidate>& out) {
+    std::vector<Candidate> candidates =
+        parallel_collect<Candidate>(naked_.size(), 256, [&](Range r, std::vector<Candidate>& out) {
           for (std::size_t i = r.begin; i < r.end; ++i) {
             collect(static_cast<std::uint32_t>(i), reach_of, out);
           }
@@ -193,7 +193,9 @@ class Pairer {
     }
     double x = p >= 0 ? t_first : clamp01(t.project(s.a));
     double y = q <= 1 ? 1 - t_first : clamp01(t.project(s.b));
-    const auto width_at = [&](double on_s, double on_t) { return (s.at(on_s) - t.at(on_t)).norm(); };
+    const auto width_at = [&](double on_s, double on_t) {
+      return (s.at(on_s) - t.at(on_t)).norm();
+    };
     double from = width_at(begin, x);
     double to = width_at(end, y);
     if (std::min(from, to) > reach_) return std::nullopt;
@@ -207,8 +209,7 @@ class Pairer {
       to = width_at(end, y);
     }
     if (x == y) return std::nullopt;
-    return FacingPair{
-        {i, begin, end}, {j, std::min(x, y), std::max(x, y)}, from, to, same_way};
+    return FacingPair{{i, begin, end}, {j, std::min(x, y), std::max(x, y)}, from, to, same_way};
   }
 
   void accept(const std::vector<Candidate>& candidates) {
@@ -290,10 +291,10 @@ std::vector<Stretch> stretches_of(const Welded& mesh, const RimPairing& pairing)
     const FacingPair& pair = pairing.pairs[i];
     const NakedEdge& e = pairing.naked[pair.first.naked];
     const NakedEdge& f = pairing.naked[pair.second.naked];
-    for (const std::uint64_t a : {kVertex | e.from.value, kVertex | e.to.value,
-                                  std::uint64_t{pair.first.naked}}) {
-      for (const std::uint64_t b : {kVertex | f.from.value, kVertex | f.to.value,
-                                    std::uint64_t{pair.second.naked}}) {
+    for (const std::uint64_t a :
+         {kVertex | e.from.value, kVertex | e.to.value, std::uint64_t{pair.first.naked}}) {
+      for (const std::uint64_t b :
+           {kVertex | f.from.value, kVertex | f.to.value, std::uint64_t{pair.second.naked}}) {
         join(a, b, i);
       }
     }

@@ -24,8 +24,8 @@ struct Proposal {
   int rank;  // corners that face corners come first: they are decided once for all who meet there
   double width;
   VertexId vertex;
-  VertexId other;        // if it is to be one vertex with it
-  std::uint32_t naked;   // else the edge
+  VertexId other;       // if it is to be one vertex with it
+  std::uint32_t naked;  // else the edge
   double at;
   friend auto operator<=>(const Proposal&, const Proposal&) = default;
 };
@@ -82,10 +82,12 @@ class Planner {
     std::vector<Point> origins;
     Vector sum = Vector::Zero();
     double weight = 0;
-
-    [[nodiscard]] Point place() const { return sum / weight; }
   };
 
+  [[nodiscard]] Point place(const Vector& sum, double weight) const {
+    const Point p = sum / weight;
+    return options_.round_to_float ? rounded_to_float(p) : p;
+  }
   std::uint32_t root(std::uint32_t i) {
     while (parent_[i] != i) i = parent_[i] = parent_[parent_[i]];
     return i;
@@ -145,8 +147,8 @@ class Planner {
     }
     std::vector<bool> corner(vertices_.size());
     for (std::size_t i = 0; i < corner.size(); ++i) {
-      corner[i] = directions[i].size() != 2 ||
-                  directions[i][0].dot(directions[i][1]) < kCornerCosine;
+      corner[i] =
+          directions[i].size() != 2 || directions[i][0].dot(directions[i][1]) < kCornerCosine;
     }
     return corner;
   }
@@ -205,7 +207,8 @@ class Planner {
     }
   }
 
-  [[nodiscard]] bool within_tolerance(const Content& a, const Content& b, const Point& place) const {
+  [[nodiscard]] bool within_tolerance(const Content& a, const Content& b,
+                                      const Point& place) const {
     const auto all_near = [&](const Content& c) {
       return std::all_of(c.origins.begin(), c.origins.end(),
                          [&](const Point& p) { return (p - place).norm() <= tolerance_; });
@@ -219,7 +222,7 @@ class Planner {
     if (x == y) return;
     Content& a = content_[std::min(x, y)];
     Content& b = content_[std::max(x, y)];
-    if (!within_tolerance(a, b, (a.sum + b.sum) / (a.weight + b.weight))) return;
+    if (!within_tolerance(a, b, place(a.sum + b.sum, a.weight + b.weight))) return;
     for (const VertexId u : a.members) {
       for (const VertexId v : b.members) {
         if (edges_.find(u, v)) return;
@@ -248,10 +251,14 @@ class Planner {
     const Point on_edge = mesh_.point(e.from) + p.at * (mesh_.point(e.to) - mesh_.point(e.from));
     Content addition;
     addition.origins = {on_edge};
+    if (!options_.edge_origins.empty()) {
+      const auto& [from, to] = options_.edge_origins[p.naked];
+      addition.origins = {from + p.at * (to - from)};
+    }
     addition.sum = on_edge;
     addition.weight = 1;
-    if (!within_tolerance(c, addition, (c.sum + addition.sum) / (c.weight + 1))) return;
-    c.origins.push_back(on_edge);
+    if (!within_tolerance(c, addition, place(c.sum + addition.sum, c.weight + 1))) return;
+    c.origins.push_back(addition.origins[0]);
     c.sum += on_edge;
     c.weight += 1;
     c.insertions.push_back({p.naked, p.at, p.vertex});
@@ -263,7 +270,7 @@ class Planner {
       Content& c = content_[i];
       if (parent_[i] != i || c.members.size() + c.insertions.size() < 2) continue;
       std::sort(c.members.begin(), c.members.end());
-      plan.knots.push_back({std::move(c.members), std::move(c.insertions), c.place()});
+      plan.knots.push_back({std::move(c.members), std::move(c.insertions), place(c.sum, c.weight)});
     }
     std::sort(plan.knots.begin(), plan.knots.end(),
               [](const Knot& a, const Knot& b) { return a.members[0] < b.members[0]; });
@@ -284,13 +291,19 @@ class Planner {
 
 // ---- Carrying it out.
 
-using Chain = std::vector<VertexId>;
+// A vertex on the outline of a triangle.
+struct OnOutline {
+  VertexId vertex;
+  CornerSource source;
+};
+using Chain = std::vector<OnOutline>;
+using Piece = std::array<OnOutline, 3>;
 
 // Divides a triangle whose sides carry additional vertices. The chain of side k runs from corner k
 // to the next, both included.
 class Divider {
  public:
-  Divider(std::array<Chain, 3> sides, std::span<const Point> points, std::vector<Triangle>& out)
+  Divider(std::array<Chain, 3> sides, std::span<const Point> points, std::vector<Piece>& out)
       : sides_(std::move(sides)), points_(points), out_(out) {}
 
   void divide() {
@@ -299,9 +312,8 @@ class Divider {
     for (int k = 1; k < 3; ++k) {
       if (sides_[k].size() < sides_[base].size()) base = k;
     }
-    const bool one_side = std::count_if(sides_.begin(), sides_.end(), [](const Chain& c) {
-                            return c.size() > 2;
-                          }) == 1;
+    const bool one_side = std::count_if(sides_.begin(), sides_.end(),
+                                        [](const Chain& c) { return c.size() > 2; }) == 1;
     if (one_side) {
       base = 0;
       while (sides_[base].size() == 2) ++base;
@@ -313,22 +325,22 @@ class Divider {
   }
 
  private:
-  [[nodiscard]] double squared(VertexId a, VertexId b) const {
-    return (points_[a.value] - points_[b.value]).squaredNorm();
+  [[nodiscard]] double squared(const OnOutline& a, const OnOutline& b) const {
+    return (points_[a.vertex.value] - points_[b.vertex.value]).squaredNorm();
   }
   // Down both sides from the apex, by the shorter diagonal; the last triangle is fanned out over
   // the base.
   void strip(const Chain& left, const Chain& right, const Chain& base) {
     std::size_t i = 1;
     std::size_t j = 1;
-    const VertexId apex = left[0];
+    const OnOutline apex = left[0];
     if (left.size() == 2 && right.size() == 2) return fan(apex, base);
     out_.push_back({{apex, left[1], right[1]}});
     while (i + 1 < left.size() || j + 1 < right.size()) {
       const bool can_left = i + 1 < left.size();
       const bool can_right = j + 1 < right.size();
-      const bool go_left =
-          can_left && (!can_right || squared(left[i + 1], right[j]) <= squared(left[i], right[j + 1]));
+      const bool go_left = can_left && (!can_right || squared(left[i + 1], right[j]) <=
+                                                          squared(left[i], right[j + 1]));
       // The triangle that would have the whole base for a side is fanned out.
       const bool last = (go_left ? i + 2 == left.size() && j + 1 == right.size()
                                  : j + 2 == right.size() && i + 1 == left.size());
@@ -342,13 +354,13 @@ class Divider {
       }
     }
   }
-  void fan(VertexId apex, const Chain& base) {
+  void fan(const OnOutline& apex, const Chain& base) {
     for (std::size_t k = 1; k < base.size(); ++k) out_.push_back({{apex, base[k - 1], base[k]}});
   }
 
   std::array<Chain, 3> sides_;
   std::span<const Point> points_;
-  std::vector<Triangle>& out_;
+  std::vector<Piece>& out_;
 };
 
 struct Put {
@@ -405,40 +417,41 @@ Zipped apply_zip(const Welded& mesh, std::span<const PatchId> patch_of, const Ri
     is_divided[half_edge / 3] = true;
   }
 
-  std::vector<Triangle> pieces;
+  std::vector<Piece> pieces;
   const auto triangle_count = static_cast<std::uint32_t>(mesh.triangles().size());
   out.triangles.reserve(triangle_count + 2 * zipped.inserted);
   zipped.parent.reserve(triangle_count + 2 * zipped.inserted);
-  const auto add = [&](const Triangle& t, std::uint32_t parent) {
-    const bool changed = std::any_of(std::begin(t.corner), std::end(t.corner), [&](VertexId v) {
-      return zipped.knot_of[v.value] != kNoIndex;
+  const auto add = [&](const Piece& piece, std::uint32_t parent) {
+    const bool changed = std::any_of(piece.begin(), piece.end(), [&](const OnOutline& o) {
+      return zipped.knot_of[o.vertex.value] != kNoIndex;
     });
     if (changed) {
       zipped.changed.push_back({static_cast<std::uint32_t>(out.triangles.size())});
+      zipped.sources.push_back({piece[0].source, piece[1].source, piece[2].source});
     }
-    out.triangles.push_back(t);
+    out.triangles.push_back({{piece[0].vertex, piece[1].vertex, piece[2].vertex}});
     if (!patch_of.empty()) out.patch_of.push_back(patch_of[parent]);
     zipped.parent.push_back({parent});
   };
   for (std::uint32_t t = 0; t < triangle_count; ++t) {
     const Triangle& old = mesh.triangles()[t];
-    const Triangle renumbered{{zipped.new_vertex[old[0].value], zipped.new_vertex[old[1].value],
-                               zipped.new_vertex[old[2].value]}};
+    Piece whole{};
+    for (std::uint8_t c = 0; c < 3; ++c) whole[c] = {zipped.new_vertex[old[c].value], {c, 0}};
     if (!is_divided[t]) {
-      add(renumbered, t);
+      add(whole, t);
       continue;
     }
     std::array<Chain, 3> sides;
-    for (std::uint32_t c = 0; c < 3; ++c) {
-      sides[c].push_back(renumbered[c]);
+    for (std::uint8_t c = 0; c < 3; ++c) {
+      sides[c].push_back(whole[c]);
       if (const auto at = puts.find(3 * t + c); at != puts.end()) {
-        for (const Put& put : at->second) sides[c].push_back(put.vertex);
+        for (const Put& put : at->second) sides[c].push_back({put.vertex, {c, put.at}});
       }
-      sides[c].push_back(renumbered[(c + 1) % 3]);
+      sides[c].push_back(whole[(c + 1) % 3]);
     }
     pieces.clear();
     Divider(std::move(sides), out.points, pieces).divide();
-    for (const Triangle& piece : pieces) add(piece, t);
+    for (const Piece& piece : pieces) add(piece, t);
   }
   out.wires.reserve(mesh.wires().size());
   for (const Wire& w : mesh.wires()) {

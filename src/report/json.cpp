@@ -134,44 +134,11 @@ void add_facts(Json& object, const RunFacts& facts) {
   object["peak_bytes"] = facts.peak_bytes;
 }
 
-Json inspect_json(const Model& model, const Inspection& inspection, std::size_t most_findings,
-                  const RunFacts& facts) {
-  Json object;
-  object["schema"] = schema_json("inspect");
-  add_model(object, model);
-  object["box"] = box_json(box_of(model));
-  Json parts = Json::array();
-  for (std::size_t p = 0; p < model.parts.size(); ++p) {
-    parts.push_back({{"name", model.parts[p].name},
-                     {"triangles", model.parts[p].mesh.triangles.size()},
-                     {"counts", counts_json(inspection.part_counts[p])}});
-  }
-  object["parts"] = std::move(parts);
-  object["counts"] = counts_json(inspection.counts);
-  object["severities"] = {{"error", inspection.count(Severity::error)},
-                          {"warning", inspection.count(Severity::warning)},
-                          {"note", inspection.count(Severity::note)}};
-  Json findings = Json::array();
-  for (std::size_t i = 0; i < std::min(most_findings, inspection.findings.size()); ++i) {
-    findings.push_back(finding_json(inspection.findings[i], model.unit));
-  }
-  object["findings_total"] = inspection.findings.size();
-  object["findings"] = std::move(findings);
-  Json waiting = Json::array();
-  for (const Waiting& w : inspection.waiting) {
-    waiting.push_back({{"part", w.part},
-                       {"kind", slug(w.kind)},
-                       {"shells", w.count},
-                       {"waits_for", slug(w.waits_for)}});
-  }
-  object["waiting"] = std::move(waiting);
-  add_facts(object, facts);
-  return object;
-}
+namespace {
 
-Json certify_json(const Model& model, const Certificate& certificate, std::string_view digest,
-                  std::optional<Density> density, std::span<const Expectation> expectations,
-                  const RunFacts& facts) {
+// What `certify` prints, without how it ran.
+Json certificate_json(const Model& model, const Certificate& certificate, std::string_view digest,
+                      std::optional<Density> density, std::span<const Expectation> expectations) {
   Json object;
   object["schema"] = schema_json("certify");
   add_model(object, model);
@@ -205,6 +172,130 @@ Json certify_json(const Model& model, const Certificate& certificate, std::strin
                          {"touch", certificate.counts.touch_pairs}};
   object["digest"] = digest;
   object["assumed"] = "double precision, coordinates exactly as read from the file";
+  return object;
+}
+
+}  // namespace
+
+Json inspect_json(const Model& model, const Inspection& inspection, std::size_t most_findings,
+                  const RunFacts& facts) {
+  Json object;
+  object["schema"] = schema_json("inspect");
+  add_model(object, model);
+  object["box"] = box_json(box_of(model));
+  Json parts = Json::array();
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    parts.push_back({{"name", model.parts[p].name},
+                     {"triangles", model.parts[p].mesh.triangles.size()},
+                     {"counts", counts_json(inspection.part_counts[p])}});
+  }
+  object["parts"] = std::move(parts);
+  object["counts"] = counts_json(inspection.counts);
+  object["severities"] = {{"error", inspection.count(Severity::error)},
+                          {"warning", inspection.count(Severity::warning)},
+                          {"note", inspection.count(Severity::note)}};
+  Json findings = Json::array();
+  for (std::size_t i = 0; i < std::min(most_findings, inspection.findings.size()); ++i) {
+    findings.push_back(finding_json(inspection.findings[i], model.unit));
+  }
+  object["findings_total"] = inspection.findings.size();
+  object["findings"] = std::move(findings);
+  Json waiting = Json::array();
+  for (const Waiting& w : inspection.waiting) {
+    waiting.push_back({{"part", w.part},
+                       {"kind", slug(w.kind)},
+                       {"shells", w.count},
+                       {"waits_for", slug(w.waits_for)}});
+  }
+  object["waiting"] = std::move(waiting);
+  object["hints"] = inspection.hints;
+  if (const auto& p = inspection.proposed_tolerance) {
+    object["proposed_tolerance"] = {{"value", p->value},
+                                    {"closes", p->closes},
+                                    {"of", p->of},
+                                    {"stay_below", p->stay_below ? Json(*p->stay_below) : Json()},
+                                    {"why", p->why}};
+  } else {
+    object["proposed_tolerance"] = nullptr;
+  }
+  add_facts(object, facts);
+  return object;
+}
+
+Json certify_json(const Model& model, const Certificate& certificate, std::string_view digest,
+                  std::optional<Density> density, std::span<const Expectation> expectations,
+                  const RunFacts& facts) {
+  Json object = certificate_json(model, certificate, digest, density, expectations);
+  add_facts(object, facts);
+  return object;
+}
+
+Json stitch_json(const Model& model, const StitchReport& report, const RunFacts& facts) {
+  const StitchResult& r = report.result;
+  Json object;
+  object["schema"] = schema_json("stitch");
+  add_model(object, model);
+  object["tolerance"] = report.tolerance;
+  object["tolerance_why"] = report.tolerance_why;
+  object["steps"] = report.steps;
+  object["naked_before"] = r.naked_before;
+  object["naked_after"] = r.naked_after;
+  object["joined"] = r.joined;
+  object["inserted"] = r.inserted;
+  object["turned_over"] = r.turned_over;
+  object["largest_movement"] = report.largest_movement();
+  object["largest_movement_at"] =
+      r.largest_movement > 0 ? point_json(r.largest_movement_at) : Json(nullptr);
+  object["largest_rounding"] = report.largest_rounding;
+  Json refused = Json::array();
+  for (const RefusedJoin& join : r.refused) {
+    refused.push_back({{"reason", slug(join.reason)}, {"place", point_json(join.place)}});
+  }
+  object["refused"] = std::move(refused);
+  Json open = Json::array();
+  for (const OpenRim& rim : r.still_open) {
+    open.push_back({{"place", point_json(rim.place)},
+                    {"box", box_json(rim.box)},
+                    {"length", rim.length},
+                    {"edges", rim.edges},
+                    {"is_loop", rim.is_loop}});
+  }
+  object["still_open"] = std::move(open);
+  object["output"] = report.is_written() ? Json(report.output) : Json(nullptr);
+  object["write_notes"] = report.write_notes;
+  object["certificate"] =
+      certificate_json(model, report.certificate, report.digest, std::nullopt, {});
+  if (!report.is_written()) object["certificate"]["digest"] = nullptr;
+  add_facts(object, facts);
+  return object;
+}
+
+Json compare_json(const Model& a, const Model& b, const Deviation& deviation,
+                  const RunFacts& facts) {
+  const auto one_way = [](const OneWayDeviation& d) {
+    Json patches = Json::array();
+    for (const PatchDeviation& p : d.patches) {
+      patches.push_back({{"part", p.part},
+                         {"patch", p.patch},
+                         {"largest", p.largest},
+                         {"mean", p.mean},
+                         {"at", point_json(p.at)}});
+    }
+    return Json{{"largest", d.largest},
+                {"largest_error", d.largest_error},
+                {"mean", d.mean},
+                {"mean_error", d.mean_error},
+                {"at", point_json(d.at)},
+                {"nearest", point_json(d.nearest)},
+                {"patches", std::move(patches)}};
+  };
+  Json object;
+  object["schema"] = schema_json("compare");
+  object["unit"] = symbol(a.unit);
+  object["notes"] = a.notes;
+  for (const std::string& note : b.notes) object["notes"].push_back(note);
+  object["deviation"] = {{"a_to_b", one_way(deviation.a_to_b)},
+                         {"b_to_a", one_way(deviation.b_to_a)}};
   add_facts(object, facts);
   return object;
 }

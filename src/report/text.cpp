@@ -116,6 +116,20 @@ std::string next_steps(const Inspection& inspection, const TextOptions& options)
   return text;
 }
 
+std::string proposal_lines(const Model& model, const Inspection& inspection,
+                           const TextOptions& options) {
+  std::string text;
+  if (const auto& p = inspection.proposed_tolerance) {
+    text += wrapped(fmt::format("stitch --tolerance {}{} would close {} of {}: {} ({})",
+                                brief(p->value), symbol(model.unit), grouped(p->closes),
+                                plural(p->of, "narrow stretch", "narrow stretches"), p->why,
+                                symbol(model.unit)),
+                    options.width, 2);
+  }
+  for (const std::string& hint : inspection.hints) text += wrapped(hint, options.width, 2);
+  return text;
+}
+
 std::string answer(const Model& model, const Inspection& inspection) {
   if (triangle_count(model) == 0) return "There are no triangles to examine.\n";
   const std::size_t errors = inspection.count(Severity::error);
@@ -164,6 +178,42 @@ std::string mass_lines(const MassProperties& mass, bool encloses, LengthUnit uni
   return text;
 }
 
+std::string verdict_lines(const Certificate& certificate, LengthUnit unit,
+                          const TextOptions& options) {
+  std::string text = fmt::format("\nVerdict: {}\n", slug(certificate.verdict));
+  for (const Reason& r : certificate.reasons) {
+    const std::string part = r.part.empty() ? "" : r.part + ": ";
+    text +=
+        wrapped(fmt::format("{} {}{}", r.refutes() ? "■" : "○", part, r.text), options.width, 2);
+  }
+
+  constexpr std::size_t kMostShells = 30;
+  TextTable table({{"shell", Align::right},
+                   {"closed", Align::left},
+                   {"manifold", Align::left},
+                   {"oriented", Align::left},
+                   {"faces", Align::left},
+                   {fmt::format("volume {}³", symbol(unit)), Align::right},
+                   {fmt::format("area {}²", symbol(unit)), Align::right},
+                   {"genus", Align::right},
+                   {"inside", Align::right},
+                   {"part", Align::left}});
+  const auto& shells = certificate.shells;
+  for (std::size_t i = 0; i < std::min(kMostShells, shells.size()); ++i) {
+    const Shell& s = shells[i].shell;
+    table.add({grouped(i), std::string(yes(s.closed)), std::string(yes(s.manifold)),
+               std::string(yes(s.oriented)), faces(s), s.closed ? brief(s.mass.volume) : "-",
+               brief(s.mass.area), s.genus ? std::to_string(*s.genus) : "-",
+               shells[i].inside_of ? std::to_string(*shells[i].inside_of) : "-", shells[i].part});
+  }
+  text += "\n" + table.text(options.width);
+  if (shells.size() > kMostShells) {
+    text += fmt::format("  and {} more; --json lists them all\n",
+                        plural(shells.size() - kMostShells, "shell"));
+  }
+  return text;
+}
+
 }  // namespace
 
 std::string brief(double value) { return fmt::format("{:.6g}", value == 0 ? 0.0 : value); }
@@ -181,7 +231,7 @@ std::string inspect_text(const Model& model, const Inspection& inspection, std::
   text += "\n" + answer(model, inspection);
   const std::string table = findings_table(model, inspection, options);
   if (!table.empty()) text += "\n" + table;
-  text += next_steps(inspection, options);
+  text += next_steps(inspection, options) + proposal_lines(model, inspection, options);
   const Counts& c = inspection.counts;
   text += "\nCounts\n";
   text += wrapped(
@@ -202,37 +252,7 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
                          std::string_view digest, std::optional<Density> density,
                          std::span<const Expectation> expectations, const TextOptions& options) {
   std::string text = headline(model, file) + note_lines(model, options.width);
-  text += fmt::format("\nVerdict: {}\n", slug(certificate.verdict));
-  for (const Reason& r : certificate.reasons) {
-    const std::string part = r.part.empty() ? "" : r.part + ": ";
-    text +=
-        wrapped(fmt::format("{} {}{}", r.refutes() ? "■" : "○", part, r.text), options.width, 2);
-  }
-
-  constexpr std::size_t kMostShells = 30;
-  TextTable table({{"shell", Align::right},
-                   {"closed", Align::left},
-                   {"manifold", Align::left},
-                   {"oriented", Align::left},
-                   {"faces", Align::left},
-                   {fmt::format("volume {}³", symbol(model.unit)), Align::right},
-                   {fmt::format("area {}²", symbol(model.unit)), Align::right},
-                   {"genus", Align::right},
-                   {"inside", Align::right},
-                   {"part", Align::left}});
-  const auto& shells = certificate.shells;
-  for (std::size_t i = 0; i < std::min(kMostShells, shells.size()); ++i) {
-    const Shell& s = shells[i].shell;
-    table.add({grouped(i), std::string(yes(s.closed)), std::string(yes(s.manifold)),
-               std::string(yes(s.oriented)), faces(s), s.closed ? brief(s.mass.volume) : "-",
-               brief(s.mass.area), s.genus ? std::to_string(*s.genus) : "-",
-               shells[i].inside_of ? std::to_string(*shells[i].inside_of) : "-", shells[i].part});
-  }
-  text += "\n" + table.text(options.width);
-  if (shells.size() > kMostShells) {
-    text += fmt::format("  and {} more; --json lists them all\n",
-                        plural(shells.size() - kMostShells, "shell"));
-  }
+  text += verdict_lines(certificate, model.unit, options);
   text += "\n" + mass_lines(certificate.mass, certificate.encloses, model.unit, density);
   for (const Expectation& e : expectations) {
     text +=
@@ -241,6 +261,107 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
                     100 * std::fabs(e.found - e.expected) / std::fabs(e.expected), 100 * e.within);
   }
   text += fmt::format("  digest    {}\n", digest);
+  return text;
+}
+
+std::string stitch_text(const Model& model, const StitchReport& report, std::string_view file,
+                        const TextOptions& options) {
+  constexpr std::size_t kMostRows = 12;
+  const StitchResult& r = report.result;
+  const std::string_view u = symbol(model.unit);
+  std::string text = headline(model, file) + note_lines(model, options.width);
+  text += fmt::format("\n{} at {} {}: {} naked edges {} {}.\n",
+                      report.is_written() ? "Stitched" : "Stitching", brief(report.tolerance), u,
+                      grouped(r.naked_before), report.is_written() ? "became" : "would become",
+                      grouped(r.naked_after));
+  text += wrapped(report.tolerance_why, options.width, 2);
+  text += fmt::format("  joined    {}, {} put into facing edges", plural(r.joined, "edge"),
+                      plural(r.inserted, "vertex", "vertices"));
+  text += r.turned_over > 0 ? fmt::format(", {} turned over\n", plural(r.turned_over, "triangle"))
+                            : "\n";
+  if (report.largest_movement() > 0) {
+    text += fmt::format("  moved     at most {} {}, at {}{}\n", brief(report.largest_movement()), u,
+                        brief(r.largest_movement_at),
+                        report.largest_rounding > 0
+                            ? fmt::format("; {} of it by rounding", brief(report.largest_rounding))
+                            : "");
+  } else {
+    text += "  moved     nothing\n";
+  }
+  if (!r.refused.empty()) {
+    text += fmt::format("\n{} refused\n", plural(r.refused.size(), "join"));
+    TextTable table({{"at", Align::left}, {"because", Align::left}});
+    for (std::size_t i = 0; i < std::min(kMostRows, r.refused.size()); ++i) {
+      table.add({brief(r.refused[i].place), std::string(aguja::text(r.refused[i].reason))});
+    }
+    text += table.text(options.width);
+  }
+  if (!r.still_open.empty()) {
+    text += fmt::format("\n{} still open\n", plural(r.still_open.size(), "rim"));
+    TextTable table({{"length", Align::right},
+                     {"edges", Align::right},
+                     {"at", Align::left},
+                     {"", Align::left}});
+    for (std::size_t i = 0; i < std::min(kMostRows, r.still_open.size()); ++i) {
+      const OpenRim& rim = r.still_open[i];
+      table.add({fmt::format("{} {}", brief(rim.length), u), grouped(rim.edges), brief(rim.place),
+                 rim.is_loop ? "loop" : "open run"});
+    }
+    text += table.text(options.width);
+    if (r.still_open.size() > kMostRows) text += "  and more; --json lists them all\n";
+  }
+  text += verdict_lines(report.certificate, model.unit, options);
+  text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses, model.unit, {});
+  for (const std::string& note : report.write_notes) {
+    text += wrapped("written: " + note, options.width, 2);
+  }
+  if (report.is_written()) {
+    text += fmt::format("  output    {}\n  digest    {}\n", report.output, report.digest);
+  } else {
+    text += "  output    none: this was a dry run, judged in double precision\n";
+  }
+  return text;
+}
+
+std::string compare_text(const Model& a, std::string_view file_a, std::string_view file_b,
+                         const Deviation& deviation, const TextOptions& options) {
+  constexpr std::size_t kMostRows = 12;
+  const std::string_view u = symbol(a.unit);
+  const double largest = deviation.largest();
+  std::string text = largest == 0
+                         ? "The two lie on each other.\n"
+                         : fmt::format("The two lie up to {} {} apart.\n", brief(largest), u);
+  TextTable table({{"from", Align::left},
+                   {"to", Align::left},
+                   {"largest", Align::right},
+                   {"known to", Align::right},
+                   {"mean", Align::right},
+                   {"known to", Align::right},
+                   {"largest at", Align::left}});
+  const auto row = [&](std::string_view from, std::string_view to, const OneWayDeviation& d) {
+    table.add({std::string(from), std::string(to), fmt::format("{} {}", brief(d.largest), u),
+               fmt::format("{:.1g}", d.largest_error), fmt::format("{} {}", brief(d.mean), u),
+               fmt::format("{:.1g}", d.mean_error), brief(d.at)});
+  };
+  row(file_a, file_b, deviation.a_to_b);
+  row(file_b, file_a, deviation.b_to_a);
+  text += "\n" + table.text(options.width);
+  const auto patches = [&](std::string_view file, const OneWayDeviation& d) {
+    if (d.patches.size() < 2 || d.largest == 0) return;
+    text += fmt::format("\nBy patch of {}\n", file);
+    TextTable rows({{"largest", Align::right},
+                    {"mean", Align::right},
+                    {"at", Align::left},
+                    {"patch", Align::left}});
+    for (std::size_t i = 0; i < std::min(kMostRows, d.patches.size()); ++i) {
+      const PatchDeviation& p = d.patches[i];
+      rows.add({brief(p.largest), brief(p.mean), brief(p.at), p.part + ": " + p.patch});
+    }
+    text += rows.text(options.width);
+    if (d.patches.size() > kMostRows) text += "  and more; --json lists them all\n";
+  };
+  patches(file_a, deviation.a_to_b);
+  patches(file_b, deviation.b_to_a);
   return text;
 }
 

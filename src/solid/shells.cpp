@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numeric>
 
 #include "aguja/base/parallel.h"
+#include "aguja/geometry/box_tree.h"
 #include "aguja/solid/winding.h"
 
 namespace aguja {
@@ -104,22 +106,52 @@ std::vector<Containment> candidates(const std::vector<Shell>& shells) {
   return pairs;
 }
 
-// Closed shells in the box of one that is not closed. That one is taken as a stand-in for all.
+// Closed shells in the box of what is not closed: one shell, or several whose boxes meet, as those
+// of a cracked model do. One of them is taken as a stand-in for all.
 void mark_waiting(std::vector<Shell>& shells) {
   std::vector<std::size_t> open;
+  Array<FloatBox> boxes;
   for (std::size_t s = 0; s < shells.size(); ++s) {
-    if (!shells[s].closed) open.push_back(s);
+    if (shells[s].closed) continue;
+    open.push_back(s);
+    boxes.push_back(FloatBox(shells[s].box));
+  }
+  if (open.empty()) return;
+  std::vector<std::uint32_t> parent(open.size());
+  std::iota(parent.begin(), parent.end(), 0u);
+  const auto root = [&](std::uint32_t i) {
+    while (parent[i] != i) i = parent[i] = parent[parent[i]];
+    return i;
+  };
+  const BoxTree tree(boxes);
+  for (std::uint32_t i = 0; i < open.size(); ++i) {
+    tree.for_each_meeting(boxes[i], [&](std::uint32_t j) {
+      const std::uint32_t x = root(i), y = root(j);
+      parent[std::max(x, y)] = std::min(x, y);
+    });
+  }
+  struct Cluster {
+    Box box;
+    std::size_t largest;
+  };
+  std::map<std::uint32_t, Cluster> clusters;
+  for (std::uint32_t i = 0; i < open.size(); ++i) {
+    Cluster& c = clusters.try_emplace(root(i), Cluster{{}, open[i]}).first->second;
+    c.box.extend(shells[open[i]].box);
+    if (shells[open[i]].box.diagonal() > shells[c.largest].box.diagonal()) c.largest = open[i];
   }
   // The largest first: in a soup of thousands of open pieces it answers for nearly all.
-  std::sort(open.begin(), open.end(), [&](std::size_t a, std::size_t b) {
-    return shells[a].box.diagonal() > shells[b].box.diagonal();
+  std::vector<Cluster> ordered;
+  for (const auto& [id, cluster] : clusters) ordered.push_back(cluster);
+  std::stable_sort(ordered.begin(), ordered.end(), [](const Cluster& x, const Cluster& y) {
+    return x.box.diagonal() > y.box.diagonal();
   });
   for (Shell& shell : shells) {
     if (!shell.closed) continue;
-    for (const std::size_t s : open) {
-      if (shells[s].box.diagonal() < shell.box.diagonal()) break;
-      if (!shells[s].box.contains(shell.box)) continue;
-      shell.waits_for_shell = s;
+    for (const Cluster& cluster : ordered) {
+      if (cluster.box.diagonal() < shell.box.diagonal()) break;
+      if (!cluster.box.contains(shell.box)) continue;
+      shell.waits_for_shell = cluster.largest;
       break;
     }
   }

@@ -1,6 +1,7 @@
 // A good solid spoilt once: that finding, that place, that size, and no other; on several shapes,
 // far from the origin, tiny and large.
 
+#include <Eigen/Geometry>
 #include <gtest/gtest.h>
 
 #include <cmath>
@@ -36,6 +37,12 @@ Point corner(const Mesh& mesh, std::size_t t, std::size_t c) {
 }
 double side(const Mesh& mesh, std::size_t t, std::size_t c) {
   return (corner(mesh, t, c + 1) - corner(mesh, t, c)).norm();
+}
+// Away from the solid, so that what stands there meets nothing else.
+Vector outward(const Mesh& mesh, std::size_t t) {
+  const Vector n = (corner(mesh, t, 1) - corner(mesh, t, 0))
+                       .cross(corner(mesh, t, 2) - corner(mesh, t, 0));
+  return 0.7 * n.normalized();
 }
 double perimeter(const Mesh& mesh, std::size_t t) {
   return side(mesh, t, 0) + side(mesh, t, 1) + side(mesh, t, 2);
@@ -110,7 +117,7 @@ const std::vector<NamedSpoil>& spoils() {
          const Triangle triangle = mesh.triangles[t];
          const Point foot = 0.5 * (corner(mesh, t, 0) + corner(mesh, t, 1));
          const double length = side(mesh, t, 0);
-         const VertexId tip = add_point(mesh, foot + Vector(0.3, 0.2, 0.7));
+         const VertexId tip = add_point(mesh, foot + outward(mesh, t));
          mesh.triangles.push_back({{triangle[0], triangle[1], tip}});
          return Expected{FindingKind::nonmanifold_edge, foot, length, 1};
        }},
@@ -121,8 +128,8 @@ const std::vector<NamedSpoil>& spoils() {
          const Triangle triangle = mesh.triangles[t];
          const Point foot = 0.5 * (corner(mesh, t, 0) + corner(mesh, t, 1));
          const double length = side(mesh, t, 0);
-         const VertexId a = add_point(mesh, corner(mesh, t, 0) + Vector(0.3, 0.2, 0.7));
-         const VertexId b = add_point(mesh, corner(mesh, t, 1) + Vector(0.3, 0.2, 0.7));
+         const VertexId a = add_point(mesh, corner(mesh, t, 0) + outward(mesh, t));
+         const VertexId b = add_point(mesh, corner(mesh, t, 1) + outward(mesh, t));
          mesh.triangles.push_back({{triangle[0], triangle[1], b}});
          mesh.triangles.push_back({{triangle[0], b, a}});
          return Expected{FindingKind::nonmanifold_edge, foot, length, 1};

@@ -2,11 +2,13 @@
 /// \file
 /// Everything that is wrong with a model.
 
+#include <optional>
 #include <string>
 #include <vector>
 
 #include "aguja/inspect/finding.h"
 #include "aguja/mesh/model.h"
+#include "aguja/mesh/rim_survey.h"
 #include "aguja/solid/anatomy.h"
 
 namespace aguja {
@@ -18,6 +20,9 @@ struct Limits {
   /// A component is a sheet, not an open body, if the volume that it encloses when its rims are
   /// capped is less than area x diagonal x this.
   double sheet_fraction = 1e-5;
+  /// Stretches of rim farther apart than this fraction of the part's diagonal do not face each
+  /// other.
+  double reach_fraction = 0.02;
   /// A model whose diagonal is outside these (in metres) is doubted to be in the right unit.
   double smallest_model = 1e-3;
   double largest_model = 1e2;
@@ -25,6 +30,8 @@ struct Limits {
 
 struct InspectOptions {
   Limits limits;
+  /// What counts as a crack, in model units; if left out, what the widths propose.
+  std::optional<double> tolerance = {};
 };
 
 /// A question that could not be asked yet, and what must be mended first.
@@ -40,6 +47,9 @@ struct Inspection {
   std::vector<Counts> part_counts;  ///< by part
   std::vector<Finding> findings;    ///< worst first: severity, kind, measure
   std::vector<Waiting> waiting;
+  /// For all parts: the largest of their proposals; empty if nothing needs stitching.
+  std::optional<ToleranceProposal> proposed_tolerance;
+  std::vector<std::string> hints;  ///< what is seen only across parts, a sentence each
 
   [[nodiscard]] std::size_t count(Severity severity) const;
 };

@@ -7,7 +7,7 @@
 
 #include "aguja/base/progress.h"
 #include "aguja/base/stage_times.h"
-#include "aguja/mesh/mesh.h"
+#include "aguja/mesh/model.h"
 
 namespace aguja {
 
@@ -17,6 +17,8 @@ struct StitchOptions {
   int steps = 1;
   /// Turn over triangles where joined patches disagree in direction and the joins leave one answer.
   bool orient = true;
+  /// Joined vertices get float coordinates: for files that hold no others.
+  bool round_to_float = false;
 };
 
 /// Why a join was refused.
@@ -50,11 +52,11 @@ struct StitchResult {
   Mesh mesh;
   std::vector<VertexId> new_vertex;  ///< by point of the input
   std::size_t naked_before = 0;
-  std::size_t naked_after = 0;   ///< never above naked_before
-  std::size_t joined = 0;        ///< edges that two naked edges, or pieces of them, became
-  std::size_t inserted = 0;      ///< places at which an edge was divided by a vertex put into it
-  std::size_t turned_over = 0;   ///< triangles that now face the other way
-  double largest_movement = 0;   ///< model units; never above the tolerance
+  std::size_t naked_after = 0;  ///< never above naked_before
+  std::size_t joined = 0;       ///< edges that two naked edges, or pieces of them, became
+  std::size_t inserted = 0;     ///< places at which an edge was divided by a vertex put into it
+  std::size_t turned_over = 0;  ///< triangles that now face the other way
+  double largest_movement = 0;  ///< model units; never above the tolerance
   Point largest_movement_at = Point::Zero();
   std::vector<RefusedJoin> refused;
   std::vector<OpenRim> still_open;  ///< longest first
@@ -81,5 +83,15 @@ struct StitchResult {
 [[nodiscard]] StitchResult stitch(const Mesh& mesh, double tolerance,
                                   const StitchOptions& options = {}, StageTimes* times = nullptr,
                                   Progress* progress = nullptr);
+
+/// A model stitched part by part.
+struct StitchedModel {
+  Model model;
+  StitchResult total;  ///< of all parts; without a mesh
+};
+
+/// As above, each part by itself: separate parts are never joined (see `as_one`).
+[[nodiscard]] StitchedModel stitch(Model model, double tolerance, const StitchOptions& options = {},
+                                   StageTimes* times = nullptr, Progress* progress = nullptr);
 
 }  // namespace aguja

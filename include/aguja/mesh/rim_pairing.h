@@ -14,7 +14,7 @@ namespace aguja {
 struct NakedEdge {
   EdgeId edge;
   VertexId from, to;
-  VertexId apex;      ///< the triangle's other corner
+  VertexId apex;  ///< the triangle's other corner
   TriangleId triangle;
   ShellId component;
 };
@@ -50,14 +50,15 @@ struct RimPairing {
 };
 
 /// Pairs stretches of rim over their length, the narrowest first; what is paired is taken. Rejected
-/// are neighbours along the rim (but for the last edges of a slit), pieces that do not run along each
-/// other (60 degrees), the two sides of a strip of triangles, and pieces whose triangles lie back to
-/// back as the two faces of a thin wall do (15 degrees), unless they coincide.
+/// are neighbours along the rim (but for the last edges of a slit), pieces that do not run along
+/// each other (60 degrees), the two sides of a strip of triangles, and pieces whose triangles lie
+/// back to back as the two faces of a thin wall do (15 degrees), unless they coincide.
 ///
 /// Units    `reach` in model units, >= 0: pieces farther apart are not paired.
 /// Cost     O(k log k) for k naked edges and a bounded number of neighbours within three times the
 ///          nearest distance. Parallel; the same for any number of threads.
-/// Source   The idea of pairing stretches instead of points: Guéziec, Taubin, Lazarus, Horn: Cutting
+/// Source   The idea of pairing stretches instead of points: Guéziec, Taubin, Lazarus, Horn:
+/// Cutting
 ///          and Stitching, IEEE TVCG 7(2), 2001. Ours pairs pieces of edges, each by its own width.
 [[nodiscard]] RimPairing pair_rims(const Welded& mesh, const EdgeTable& edges,
                                    const Components& components, double reach);

@@ -6,7 +6,9 @@
 
 #include "aguja/base/stage_times.h"
 #include "aguja/inspect/inspect.h"
+#include "aguja/mend/stitch.h"
 #include "aguja/solid/certificate.h"
+#include "aguja/solid/deviation.h"
 #include "aguja/solid/measure.h"
 
 namespace aguja {
@@ -28,6 +30,29 @@ struct RunFacts {
 [[nodiscard]] nlohmann::ordered_json measure_json(const Model& model,
                                                   std::span<const Measurement> parts,
                                                   std::optional<Density> density,
+                                                  const RunFacts& facts);
+/// What stitching did, and the certificate on what was written.
+struct StitchReport {
+  double tolerance = 0;
+  std::string tolerance_why;  ///< where it came from
+  std::size_t steps = 1;
+  StitchResult result;          ///< its mesh is not looked at
+  double largest_rounding = 0;  ///< on writing
+  std::string output;           ///< empty: nothing was written
+  std::string digest;
+  std::vector<std::string> write_notes;
+  Certificate certificate;  ///< on the file read back, or on the model if nothing was written
+
+  [[nodiscard]] bool is_written() const { return !output.empty(); }
+  /// Movement and rounding together.
+  [[nodiscard]] double largest_movement() const {
+    return result.largest_movement + largest_rounding;
+  }
+};
+[[nodiscard]] nlohmann::ordered_json stitch_json(const Model& model, const StitchReport& report,
+                                                 const RunFacts& facts);
+[[nodiscard]] nlohmann::ordered_json compare_json(const Model& a, const Model& b,
+                                                  const Deviation& deviation,
                                                   const RunFacts& facts);
 /// Adds `timings` and `peak_bytes`.
 void add_facts(nlohmann::ordered_json& object, const RunFacts& facts);

@@ -20,6 +20,12 @@ struct TextOptions {
                                        std::optional<Density> density,
                                        std::span<const Expectation> expectations,
                                        const TextOptions& options = {});
+/// `model`: as it was read. Lists at most so many refused joins and rims.
+[[nodiscard]] std::string stitch_text(const Model& model, const StitchReport& report,
+                                      std::string_view file, const TextOptions& options = {});
+[[nodiscard]] std::string compare_text(const Model& a, std::string_view file_a,
+                                       std::string_view file_b, const Deviation& deviation,
+                                       const TextOptions& options = {});
 [[nodiscard]] std::string measure_text(const Model& model, std::span<const Measurement> parts,
                                        std::string_view file, std::optional<Density> density,
                                        const TextOptions& options = {});

@@ -25,8 +25,19 @@ class Obstacles {
       const Rim rim = anatomy_.rims[i];
       if (!view.causes.is_explained(rim)) naked_[view.causes.shell_of(rim.edges[0]).value] = true;
     }
+    const RimSurvey& survey = view.survey;
+    cracked_.resize(naked_.size());
+    for (std::size_t s = 0; s < survey.stretches.size(); ++s) {
+      if (survey.kind[s] != StretchKind::crack) continue;
+      for (const std::uint32_t p : survey.stretches[s].pairs) {
+        const FacingPair& pair = survey.pairing.pairs[p];
+        cracked_[survey.pairing.naked[pair.first.naked].component.value] = true;
+        cracked_[survey.pairing.naked[pair.second.naked].component.value] = true;
+      }
+    }
   }
   [[nodiscard]] FindingKind of(std::size_t shell) const {
+    if (cracked_[shell]) return FindingKind::crack;
     if (naked_[shell]) return FindingKind::opening;
     if (!anatomy_.shells[shell].oriented) return FindingKind::winding_conflict;
     return anatomy_.duplicates.empty() ? FindingKind::nonmanifold_edge
@@ -35,7 +46,8 @@ class Obstacles {
 
  private:
   const Anatomy& anatomy_;
-  std::vector<bool> naked_;  // by shell: does a rim that nothing else explains bound it?
+  std::vector<bool> naked_;    // by shell: does a rim that nothing else explains bound it?
+  std::vector<bool> cracked_;  // by shell: is it a side of a crack?
 };
 
 }  // namespace

@@ -1,6 +1,7 @@
 // crossing, overlap, touch: connected groups of pairs of triangles that meet where they should not.
 
 #include <array>
+#include <algorithm>
 #include <cmath>
 
 #include "inspect/check.h"
@@ -9,10 +10,78 @@
 namespace aguja {
 namespace {
 
+// Contacts that something else explains: those between the two sides of a crack, no deeper than it
+// may be wide; of surplus copies; along a triangle of no area; within a shell that encloses nothing.
+class Symptoms {
+ public:
+  explicit Symptoms(const PartView& view)
+      : anatomy_(view.anatomy), causes_(view.causes), tolerance_(view.survey.tolerance) {
+    for (const ZeroAreaTriangle& z : anatomy_.zero_area) {
+      const Triangle& flat = anatomy_.welded.triangle(z.triangle);
+      for (std::size_t c = 0; c < 3; ++c) {
+        const auto e = anatomy_.edges.find(flat[c], flat[(c + 1) % 3]);
+        if (!e) continue;
+        for (const EdgeUse use : anatomy_.edges.uses(*e)) {
+          beside_flat_[use.triangle().value].push_back(z.triangle);
+        }
+      }
+    }
+    const RimSurvey& survey = view.survey;
+    for (std::size_t s = 0; s < survey.stretches.size(); ++s) {
+      if (survey.kind[s] != StretchKind::crack) continue;
+      on_crack_.resize(anatomy_.welded.points().size());
+      for (const std::uint32_t p : survey.stretches[s].pairs) {
+        for (const RimPiece& piece :
+             {survey.pairing.pairs[p].first, survey.pairing.pairs[p].second}) {
+          const NakedEdge& e = survey.pairing.naked[piece.naked];
+          on_crack_[e.from.value] = on_crack_[e.to.value] = true;
+        }
+      }
+    }
+  }
+  [[nodiscard]] bool includes(const TrianglePair& pair) const {
+    if (causes_.is_surplus(pair.first) || causes_.is_surplus(pair.second)) return true;
+    const ShellId shell = anatomy_.components.shell_of[pair.first.value];
+    if (shell == anatomy_.components.shell_of[pair.second.value] &&
+        anatomy_.shells[shell.value].closed && anatomy_.shells[shell.value].volume_sign == 0) {
+      return true;
+    }
+    if (pair.contact == Contact::touch && share_a_flat_one(pair)) return true;
+    if (on_crack_.empty() || !at_crack(pair.first) || !at_crack(pair.second)) return false;
+    return pair.contact != Contact::crossing || shape_of(anatomy_.welded, pair).inset <= tolerance_;
+  }
+
+ private:
+  [[nodiscard]] bool share_a_flat_one(const TrianglePair& pair) const {
+    const auto first = beside_flat_.find(pair.first.value);
+    const auto second = beside_flat_.find(pair.second.value);
+    if (first == beside_flat_.end() || second == beside_flat_.end()) return false;
+    return std::find_first_of(first->second.begin(), first->second.end(), second->second.begin(),
+                              second->second.end()) != first->second.end();
+  }
+  [[nodiscard]] bool at_crack(TriangleId t) const {
+    const Triangle& triangle = anatomy_.welded.triangle(t);
+    return std::any_of(std::begin(triangle.corner), std::end(triangle.corner),
+                       [&](VertexId v) { return on_crack_[v.value]; });
+  }
+
+  const Anatomy& anatomy_;
+  const Causes& causes_;
+  double tolerance_;
+  std::unordered_map<std::uint32_t, std::vector<TriangleId>> beside_flat_;  // by neighbour
+  std::vector<bool> on_crack_;  // by vertex; empty if there are no cracks
+};
+
 // Pairs belong together if they have a triangle in common and their other triangles meet in a
 // vertex: a curve goes on from one into the other.
-std::vector<std::vector<TrianglePair>> groups_of(const Anatomy& a) {
-  return connected_groups(a.crossings, [&](const TrianglePair& pair, const auto& add) {
+std::vector<std::vector<TrianglePair>> groups_of(const PartView& view) {
+  const Anatomy& a = view.anatomy;
+  const Symptoms symptoms(view);
+  std::vector<TrianglePair> pairs;
+  for (const TrianglePair& pair : a.crossings) {
+    if (!symptoms.includes(pair)) pairs.push_back(pair);
+  }
+  return connected_groups(pairs, [&](const TrianglePair& pair, const auto& add) {
     const auto key = [](TriangleId t, VertexId v) {
       return std::uint64_t{t.value} << 32 | v.value;
     };
@@ -75,7 +144,7 @@ Sum sum_of(const Anatomy& a, const std::vector<TrianglePair>& group) {
 void check_crossings(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
   if (a.crossings.empty()) return;
-  for (const std::vector<TrianglePair>& group : groups_of(a)) {
+  for (const std::vector<TrianglePair>& group : groups_of(view)) {
     const Sum sum = sum_of(a, group);
     Finding finding;
     finding.kind = kind_of(sum.worst);

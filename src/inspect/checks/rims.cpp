@@ -1,17 +1,18 @@
-// opening, sheet-border: rims of naked edges that no other finding explains.
+// crack, gap, opening, sheet-border: what naked edges mean, where no other finding explains them.
 
+#include <algorithm>
 #include <cmath>
+#include <optional>
+#include <unordered_map>
+#include <unordered_set>
+
+#include <Eigen/Geometry>
 
 #include "inspect/check.h"
 #include "inspect/grouping.h"
 
 namespace aguja {
 namespace {
-
-double det(const Vector& a, const Vector& b, const Vector& c) {
-  return a.x() * (b.y() * c.z() - b.z() * c.y()) - a.y() * (b.x() * c.z() - b.z() * c.x()) +
-         a.z() * (b.x() * c.y() - b.y() * c.x());
-}
 
 // The mean of the rim's edges, weighted by length.
 Point center_of(const Rim& rim, std::span<const Point> points) {
@@ -28,55 +29,333 @@ Point center_of(const Rim& rim, std::span<const Point> points) {
   return total > 0 ? Point(origin + sum / total) : origin;
 }
 
-// Volume that the shells enclose once every rim is capped by a fan about its centre. Winding
-// conflicts make it meaningless; the caller asks for them.
-std::vector<double> capped_volumes(const Anatomy& a, const Causes& causes) {
-  std::vector<double> volume(a.shells.size());
-  for (std::size_t s = 0; s < volume.size(); ++s) volume[s] = a.shells[s].mass.volume;
-  for (std::size_t i = 0; i < a.rims.size(); ++i) {
-    const Rim rim = a.rims[i];
-    const ShellId shell = causes.shell_of(rim.edges[0]);
-    const Point reference = a.shells[shell.value].box.center();
-    const Vector apex = center_of(rim, a.welded.points()) - reference;
+// ---- Cracks and gaps.
+
+void report_stretches(const PartView& view, FindingSink& sink) {
+  const RimSurvey& survey = view.survey;
+  const Anatomy& a = view.anatomy;
+  for (std::size_t s = 0; s < survey.stretches.size(); ++s) {
+    if (survey.kind[s] == StretchKind::other) continue;
+    const Stretch& stretch = survey.stretches[s];
+    std::unordered_set<std::uint32_t> naked;
+    bool explained = true;
+    for (const std::uint32_t p : stretch.pairs) {
+      for (const RimPiece& piece :
+           {survey.pairing.pairs[p].first, survey.pairing.pairs[p].second}) {
+        naked.insert(piece.naked);
+        const NakedEdge& e = survey.pairing.naked[piece.naked];
+        explained &= view.causes.is_surplus(e.triangle) || view.causes.is_stray(e.component);
+      }
+    }
+    if (explained) continue;
+    Finding finding;
+    finding.kind = survey.kind[s] == StretchKind::crack ? FindingKind::crack : FindingKind::gap;
+    finding.count = naked.size();
+    finding.measure = stretch.largest_width;
+    finding.limit = survey.tolerance;
+    finding.place = stretch.place;
+    finding.box = stretch.box;
+    finding.detail = short_text(stretch.length) + " long, median " +
+                     short_text(stretch.median_width) + ", least " +
+                     short_text(stretch.least_width);
+    if (stretch.hanging > 0) {
+      finding.detail += ", " + std::to_string(stretch.hanging) + " hanging";
+    }
+    std::vector<Point> points;
+    std::vector<TriangleId> triangles;
+    for (const std::uint32_t n : naked) {
+      append_points(a, survey.pairing.naked[n].edge, points);
+      triangles.push_back(survey.pairing.naked[n].triangle);
+    }
+    sink.add(std::move(finding), points, std::move(triangles));
+  }
+}
+
+// ---- What is left open once the cracks are thought joined.
+
+// The surface with cracks joined, or as it is if there are none.
+class Left {
+ public:
+  explicit Left(const PartView& view) : view_(view) {
+    const Anatomy& a = view.anatomy;
+    if (view.survey.joined == nullptr) {
+      points_ = a.welded.points();
+      triangles_ = a.welded.triangles();
+      edges_ = &a.edges;
+      components_ = &a.components;
+      rims_ = &a.rims;
+    } else {
+      const Mesh& mesh = view.survey.joined->mesh;
+      points_ = mesh.points;
+      triangles_ = mesh.triangles;
+      edges_ = &own_edges_.emplace(triangles_, points_.size());
+      components_ = &own_components_.emplace(find_components(triangles_, *edges_));
+      rims_ = &own_rims_.emplace(*edges_);
+      map_rims();
+    }
+    measure_components();
+    mark_gaps();
+  }
+
+  [[nodiscard]] const Rims& rims() const { return *rims_; }
+  [[nodiscard]] std::span<const Point> points() const { return points_; }
+  [[nodiscard]] std::size_t component_of(const Rim& rim) const {
+    return components_->shell_of[edges_->uses(rim.edges[0])[0].triangle().value].value;
+  }
+  /// Triangle of the mesh as read.
+  [[nodiscard]] TriangleId triangle_of(EdgeId e) const {
+    return parent(edges_->uses(e)[0].triangle());
+  }
+
+  [[nodiscard]] bool is_explained(const Rim& rim) const {
+    if (view_.survey.joined == nullptr) return view_.causes.is_explained(rim);
+    // A rim that no crack touches is one of the rims as read.
+    if (const auto original = original_of(rim)) {
+      return view_.causes.is_explained(view_.anatomy.rims[*original]);
+    }
+    return std::all_of(rim.edges.begin(), rim.edges.end(), [&](EdgeId e) {
+      const TriangleId t = triangle_of(e);
+      return view_.causes.is_surplus(t) ||
+             view_.causes.is_stray(view_.anatomy.components.shell_of[t.value]);
+    });
+  }
+
+  /// Is nearly all of it the sides of gaps?
+  [[nodiscard]] bool is_gap(const Rim& rim) const {
+    double all = 0;
+    double gap = 0;
+    for (std::size_t i = 0; i < rim.edges.size(); ++i) {
+      const double step =
+          (points_[rim.vertices[i + 1].value] - points_[rim.vertices[i].value]).norm();
+      all += step;
+      const auto at = gap_share_.find(triangle_of(rim.edges[i]).value);
+      if (at != gap_share_.end()) gap += step * std::min(1.0, at->second);
+    }
+    return gap >= 0.8 * all;
+  }
+
+  /// Does the component enclose next to nothing once its rims are capped?
+  [[nodiscard]] bool is_sheet(std::size_t component) const {
+    const Measure& m = measures_[component];
+    const double thin = view_.limits.sheet_fraction * m.area * m.box.diagonal();
+    return m.oriented && std::fabs(m.volume) < thin;
+  }
+
+  /// The mean direction from the rim into the surface, weighted by length.
+  [[nodiscard]] Vector inward(const Rim& rim) const {
+    Vector sum = Vector::Zero();
     for (const EdgeId e : rim.edges) {
-      const Vector low = a.welded.point(a.edges.edge(e).low) - reference;
-      const Vector high = a.welded.point(a.edges.edge(e).high) - reference;
-      const double sign = a.edges.uses(e)[0].forward() ? 1 : -1;
-      volume[shell.value] += sign * det(high, low, apex) / 6;
+      const EdgeUse use = edges_->uses(e)[0];
+      const Triangle& t = triangles_[use.triangle().value];
+      const Point& a = points_[t[use.corner()].value];
+      const Vector along = points_[t[(use.corner() + 1) % 3].value] - a;
+      const Vector to_apex = points_[t[(use.corner() + 2) % 3].value] - a;
+      const Vector across = along.cross(to_apex).cross(along);
+      if (across.norm() > 0) sum += along.norm() * across.normalized();
+    }
+    return sum;
+  }
+
+ private:
+  struct Measure {
+    Box box;
+    double area = 0;
+    double volume = 0;  // with every rim capped by a fan about its centre
+    bool oriented = true;
+  };
+
+  [[nodiscard]] TriangleId parent(TriangleId t) const {
+    return view_.survey.joined == nullptr ? t : view_.survey.joined->parent[t.value];
+  }
+
+  void map_rims() {
+    const Anatomy& a = view_.anatomy;
+    for (std::size_t i = 0; i < a.rims.size(); ++i) {
+      for (const EdgeId e : a.rims[i].edges) rim_of_edge_[e.value] = i;
     }
   }
-  return volume;
+  [[nodiscard]] std::optional<std::size_t> original_of(const Rim& rim) const {
+    const Zipped& zipped = *view_.survey.joined;
+    for (const VertexId v : rim.vertices) {
+      if (zipped.knot_of[v.value] != kNoIndex) return std::nullopt;
+    }
+    const EdgeUse use = edges_->uses(rim.edges[0])[0];
+    const Triangle& now = triangles_[use.triangle().value];
+    const Triangle& old = view_.anatomy.welded.triangle(parent(use.triangle()));
+    for (std::size_t c = 0; c < 3; ++c) {
+      if (zipped.new_vertex[old[c].value] != now[use.corner()]) continue;
+      const auto e = view_.anatomy.edges.find(old[c], old[(c + 1) % 3]);
+      const auto at = e ? rim_of_edge_.find(e->value) : rim_of_edge_.end();
+      if (at != rim_of_edge_.end()) return at->second;
+    }
+    return std::nullopt;
+  }
+
+  void measure_components() {
+    measures_.resize(components_->count);
+    const auto component = [&](std::size_t t) { return components_->shell_of[t].value; };
+    for (std::size_t t = 0; t < triangles_.size(); ++t) {
+      if (component(t) == kNoIndex) continue;
+      for (const VertexId v : triangles_[t].corner) {
+        measures_[component(t)].box.extend(points_[v.value]);
+      }
+    }
+    const auto cone = [](const Vector& a, const Vector& b, const Vector& c) {
+      return a.dot(b.cross(c)) / 6;
+    };
+    for (std::size_t t = 0; t < triangles_.size(); ++t) {
+      if (component(t) == kNoIndex) continue;
+      Measure& m = measures_[component(t)];
+      const Point origin = m.box.center();
+      const Triangle& tri = triangles_[t];
+      const Vector a = points_[tri[0].value] - origin, b = points_[tri[1].value] - origin,
+                   c = points_[tri[2].value] - origin;
+      m.area += 0.5 * (b - a).cross(c - a).norm();
+      m.volume += cone(a, b, c);
+    }
+    for (std::size_t i = 0; i < rims_->size(); ++i) {
+      const Rim rim = (*rims_)[i];
+      Measure& m = measures_[component_of(rim)];
+      const Point origin = m.box.center();
+      const Vector apex = center_of(rim, points_) - origin;
+      for (const EdgeId e : rim.edges) {
+        const EdgeUse use = edges_->uses(e)[0];
+        const Triangle& t = triangles_[use.triangle().value];
+        const Vector from = points_[t[use.corner()].value] - origin;
+        const Vector to = points_[t[(use.corner() + 1) % 3].value] - origin;
+        m.volume += cone(to, from, apex);
+      }
+    }
+    for (const EdgeId e :
+         select_edges(*edges_, [&](EdgeId id) { return edges_->is_winding_conflict(id); })) {
+      measures_[component(edges_->uses(e)[0].triangle().value)].oriented = false;
+    }
+  }
+
+  // By triangle: the part of its naked edge that is a gap's side.
+  void mark_gaps() {
+    const RimSurvey& survey = view_.survey;
+    for (std::size_t s = 0; s < survey.stretches.size(); ++s) {
+      if (survey.kind[s] != StretchKind::gap) continue;
+      for (const std::uint32_t p : survey.stretches[s].pairs) {
+        for (const RimPiece& piece :
+             {survey.pairing.pairs[p].first, survey.pairing.pairs[p].second}) {
+          gap_share_[survey.pairing.naked[piece.naked].triangle.value] += piece.end - piece.begin;
+        }
+      }
+    }
+  }
+
+  const PartView& view_;
+  std::span<const Point> points_;
+  std::span<const Triangle> triangles_;
+  const EdgeTable* edges_ = nullptr;
+  const Components* components_ = nullptr;
+  const Rims* rims_ = nullptr;
+  std::optional<EdgeTable> own_edges_;
+  std::optional<Components> own_components_;
+  std::optional<Rims> own_rims_;
+  std::unordered_map<std::uint32_t, std::size_t> rim_of_edge_;
+  std::vector<Measure> measures_;  // by component
+  std::unordered_map<std::uint32_t, double> gap_share_;
+};
+
+// ---- Two loops with a band missing between them.
+
+struct Loop {
+  std::size_t rim;
+  Point center;
+  Vector inward;
+  double size;  // diagonal of its box
+};
+
+// The distance between two loops that face each other all along, if they do.
+std::optional<double> band_between(const Left& left, const Loop& a, const Loop& b) {
+  const Vector offset = b.center - a.center;
+  const double size = std::min(a.size, b.size);
+  if (std::max(a.size, b.size) > 2 * size || offset.norm() > 0.5 * size) return std::nullopt;
+  // The surface continues away from the other loop, on both sides.
+  if (a.inward.dot(offset) >= 0 || b.inward.dot(offset) <= 0) return std::nullopt;
+  const Rim to = left.rims()[b.rim];
+  double farthest = 0;
+  for (const VertexId v : left.rims()[a.rim].vertices) {
+    double nearest = size;
+    for (const VertexId w : to.vertices) {
+      nearest = std::min(nearest, (left.points()[v.value] - left.points()[w.value]).norm());
+    }
+    farthest = std::max(farthest, nearest);
+  }
+  if (farthest > 2 * offset.norm()) return std::nullopt;
+  return offset.norm();
+}
+
+constexpr std::size_t kMostLoopsForBands = 300;
+constexpr std::size_t kLongestLoopForBands = 20000;
+
+void report_openings(const PartView& view, FindingSink& sink) {
+  const Left left(view);
+  std::vector<Loop> loops;
+  for (std::size_t i = 0; i < left.rims().size(); ++i) {
+    const Rim rim = left.rims()[i];
+    if (left.is_explained(rim) || left.is_gap(rim)) continue;
+    loops.push_back({i, center_of(rim, left.points()), left.inward(rim),
+                     box_of(rim, left.points()).diagonal()});
+  }
+  // A band: the second loop is told with the first.
+  std::vector<std::optional<std::size_t>> partner(loops.size());
+  std::vector<double> apart(loops.size());
+  if (loops.size() <= kMostLoopsForBands) {
+    for (std::size_t i = 0; i < loops.size(); ++i) {
+      for (std::size_t j = i + 1; j < loops.size() && !partner[i]; ++j) {
+        const Rim a = left.rims()[loops[i].rim], b = left.rims()[loops[j].rim];
+        if (partner[j] || !a.is_loop() || !b.is_loop()) continue;
+        if (a.edges.size() > kLongestLoopForBands || b.edges.size() > kLongestLoopForBands)
+          continue;
+        const auto distance = band_between(left, loops[i], loops[j]);
+        if (!distance) continue;
+        partner[i] = j, partner[j] = i;
+        apart[i] = *distance;
+      }
+    }
+  }
+  for (std::size_t i = 0; i < loops.size(); ++i) {
+    if (partner[i] && *partner[i] < i) continue;
+    Finding finding;
+    finding.kind = !partner[i] && left.is_sheet(left.component_of(left.rims()[loops[i].rim]))
+                       ? FindingKind::sheet_border
+                       : FindingKind::opening;
+    finding.place = loops[i].center;
+    std::vector<Point> points;
+    std::vector<TriangleId> triangles;
+    const auto add = [&](const Loop& loop) {
+      const Rim rim = left.rims()[loop.rim];
+      finding.count += rim.edges.size();
+      finding.measure += length(rim, left.points());
+      finding.box.extend(box_of(rim, left.points()));
+      for (std::size_t k = 0; k < rim.edges.size(); ++k) {
+        points.push_back(left.points()[rim.vertices[k].value]);
+        points.push_back(left.points()[rim.vertices[k + 1].value]);
+        triangles.push_back(left.triangle_of(rim.edges[k]));
+      }
+    };
+    add(loops[i]);
+    const Rim rim = left.rims()[loops[i].rim];
+    finding.detail = rim.is_loop() ? "closed loop" : "open run between branching vertices";
+    if (partner[i]) {
+      add(loops[*partner[i]]);
+      finding.place = 0.5 * (loops[i].center + loops[*partner[i]].center);
+      finding.detail = "a band between two loops " + short_text(apart[i]) + " apart";
+    }
+    sink.add(std::move(finding), points, std::move(triangles));
+  }
 }
 
 }  // namespace
 
 void check_rims(const PartView& view, FindingSink& sink) {
-  const Anatomy& a = view.anatomy;
-  if (a.rims.size() == 0) return;
-  const std::vector<double> volume = capped_volumes(a, view.causes);
-  for (std::size_t i = 0; i < a.rims.size(); ++i) {
-    const Rim rim = a.rims[i];
-    if (view.causes.is_explained(rim)) continue;
-    const Shell& shell = a.shells[view.causes.shell_of(rim.edges[0]).value];
-    const double thin = view.limits.sheet_fraction * shell.mass.area * shell.box.diagonal();
-    const bool is_sheet =
-        shell.oriented && std::fabs(volume[view.causes.shell_of(rim.edges[0]).value]) < thin;
-
-    Finding finding;
-    finding.kind = is_sheet ? FindingKind::sheet_border : FindingKind::opening;
-    finding.count = rim.edges.size();
-    finding.measure = length(rim, a.welded.points());
-    finding.place = center_of(rim, a.welded.points());
-    finding.box = box_of(rim, a.welded.points());
-    finding.detail = rim.is_loop() ? "closed loop" : "open run between branching vertices";
-    std::vector<Point> points;
-    std::vector<TriangleId> triangles;
-    for (const EdgeId e : rim.edges) {
-      append_points(a, e, points);
-      triangles.push_back(a.edges.uses(e)[0].triangle());
-    }
-    sink.add(std::move(finding), points, std::move(triangles));
-  }
+  if (view.anatomy.rims.size() == 0) return;
+  report_stretches(view, sink);
+  report_openings(view, sink);
 }
 
 }  // namespace aguja

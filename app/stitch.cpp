@@ -1,0 +1,134 @@
+// aguja stitch: joins naked edges within a tolerance, and certifies what it wrote.
+
+#include <algorithm>
+#include <filesystem>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "aguja/formats/write.h"
+#include "aguja/report/text.h"
+#include "session.h"
+
+namespace aguja::app {
+namespace {
+
+struct StitchCommand : Session {
+  std::string tolerance;
+  std::string output;
+  std::string to;
+  int steps = 1;
+  bool text = false;
+  bool dry_run = false;
+  bool overwrite = false;
+
+  [[nodiscard]] Format format() const {
+    const auto known = format_of_name(to.empty() ? output : to);
+    if (!known) {
+      throw ArgumentError("the format cannot be told from '" + (to.empty() ? output : to) +
+                          "'; expected stl, obj, ply or off (--to)");
+    }
+    return *known;
+  }
+
+  void check_use() const {
+    if (dry_run != output.empty()) {
+      throw ArgumentError(dry_run ? "--dry-run writes nothing: leave out --output"
+                                  : "--output FILE is needed, or --dry-run");
+    }
+    if (dry_run) return;
+    static_cast<void>(format());
+    if (!overwrite && std::filesystem::exists(output)) {
+      throw ArgumentError(output + ": exists already; --overwrite replaces it");
+    }
+  }
+
+  void choose_tolerance(const Model& model, StitchReport& report) {
+    if (!tolerance.empty()) {
+      report.tolerance = parse_length(tolerance, model.unit);
+      report.tolerance_why = "tolerance as given";
+      return;
+    }
+    std::optional<ToleranceProposal> best;
+    times().time("pairing", [&] {
+      for (const Part& part : model.parts) {
+        const Welded welded(part.mesh);
+        const EdgeTable edges(welded.triangles(), welded.points().size());
+        const RimSurvey survey = survey_rims(welded, part.mesh.patch_of, edges,
+                                             find_components(welded.triangles(), edges));
+        if (survey.proposal && (!best || survey.proposal->value > best->value)) {
+          best = survey.proposal;
+        }
+      }
+    });
+    report.tolerance_why = "no stretches of rim face each other closely: nothing to join";
+    if (!best) return;
+    report.tolerance = best->value;
+    report.tolerance_why = fmt::format("tolerance proposed: {} ({}); --tolerance says otherwise",
+                                       best->why, symbol(model.unit));
+  }
+
+  int stitch_model() {
+    check_use();
+    Model model = read();
+    StitchReport report;
+    report.steps = static_cast<std::size_t>(steps);
+    choose_tolerance(model, report);
+    const bool floats = !dry_run && format() == Format::stl && !text;
+    StitchedModel stitched = stitch(
+        model, report.tolerance, {.steps = steps, .round_to_float = floats}, &times(), progress());
+    report.result = std::move(stitched.total);
+    if (dry_run) {
+      report.certificate = certify(stitched.model, &times(), progress());
+    } else {
+      write(stitched.model, report);
+    }
+    print([&] { return stitch_json(model, report, facts()); },
+          [&] { return stitch_text(model, report, file_label(), {.width = width()}); });
+    return report.certificate.verdict == Verdict::solid ? kAllWell : kErrorsInGeometry;
+  }
+
+  // The certificate is on the file as read back.
+  void write(const Model& stitched, StitchReport& report) {
+    const WriteReport written = times().time(
+        "write", [&] { return write_model(output, stitched, format(), {text}, overwrite); });
+    report.output = output;
+    report.digest = written.digest;
+    report.write_notes = written.notes;
+    report.largest_rounding = written.largest_rounding;
+    ReadOptions options;
+    options.unit = stitched.unit;
+    options.format = format();
+    const Model back =
+        times().time("read", [&] { return read_model(output, options, progress()); });
+    report.certificate = certify(back, &times(), progress());
+  }
+};
+
+}  // namespace
+
+void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands) {
+  CLI::App& command =
+      *app.add_subcommand("stitch", "join naked edges within a tolerance, then certify");
+  const auto session = std::make_shared<StitchCommand>();
+  session->add_input(command);
+  command.add_option("--tolerance", session->tolerance,
+                     "how far anything may move, such as 0.05mm; if left out, it is proposed from "
+                     "the widths of the cracks");
+  command.add_option("-o,--output", session->output, "file to write");
+  command.add_option("--to", session->to, "format to write, whatever the name says");
+  command.add_flag("--text", session->text, "stl and ply: write text instead of binary");
+  command.add_option("--steps", session->steps, "let the tolerance grow in so many steps")
+      ->check(CLI::Range(1, 100))
+      ->capture_default_str();
+  command.add_flag("--dry-run", session->dry_run, "show what would be joined; write nothing");
+  command.add_flag("--overwrite", session->overwrite, "replace an existing output");
+  session->add_common(command);
+  command.footer(
+      "Parts stay apart unless --as-one. Exit status 1 unless the verdict on what was written is "
+      "solid.\nExample: aguja stitch cracked.stl --tolerance 0.05mm -o solid.stl");
+  commands.emplace_back(
+      &command, [session] { return session->run([&] { return session->stitch_model(); }); });
+}
+
+}  // namespace aguja::app
