@@ -171,12 +171,19 @@ class Planner {
       own[number(e.from)].push_back(e.component);
       own[number(e.to)].push_back(e.component);
     }
+    // Copies of a corner lie no farther apart than a few widths of the cracks that end there.
+    constexpr double kWidths = 4.0;
+    std::vector<double> reach_of(vertices_.size(), 0.0);
+    const auto face_component = [&](VertexId v, ShellId component, const FacingPair& pair) {
+      faced[number(v)].push_back(component);
+      reach_of[number(v)] = std::max(reach_of[number(v)], kWidths * pair.largest_width());
+    };
     for (const FacingPair& pair : pairing_.pairs) {
       if (pair.largest_width() > tolerance_) continue;
       const NakedEdge& e = pairing_.naked[pair.first.naked];
       const NakedEdge& f = pairing_.naked[pair.second.naked];
-      for (const VertexId v : {e.from, e.to}) faced[number(v)].push_back(f.component);
-      for (const VertexId v : {f.from, f.to}) faced[number(v)].push_back(e.component);
+      for (const VertexId v : {e.from, e.to}) face_component(v, f.component, pair);
+      for (const VertexId v : {f.from, f.to}) face_component(v, e.component, pair);
     }
     for (const VertexId v : list) {
       struct Near {
@@ -187,11 +194,12 @@ class Planner {
       };
       std::vector<Near> near;
       const Point& p = mesh_.point(v);
-      const Vector reach = Vector::Constant(tolerance_);
+      const double within = std::min(tolerance_, reach_of[number(v)]);
+      const Vector reach = Vector::Constant(within);
       tree.for_each_meeting(FloatBox(Box{p - reach, p + reach}), [&](std::uint32_t i) {
         const VertexId u = list[i];
         const double distance = (mesh_.point(u) - p).norm();
-        if (u == v || distance > tolerance_) return;
+        if (u == v || distance > within) return;
         for (const ShellId component : own[number(u)]) {
           const auto& wanted = faced[number(v)];
           if (std::find(wanted.begin(), wanted.end(), component) == wanted.end()) continue;
