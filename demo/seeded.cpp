@@ -339,8 +339,8 @@ std::size_t naked_edges(const Mesh& mesh) {
   return count_edges(EdgeTable(welded.triangles(), welded.points().size())).naked;
 }
 
-DemoModel torn(std::string name, std::string what, const Mesh& mesh, double volume, double tolerance,
-               const CrackOptions& options) {
+DemoModel torn(std::string name, std::string what, const Mesh& mesh, double volume,
+               double tolerance, const CrackOptions& options) {
   Part part{name, cracked(mesh, options), {}, {}};
   DemoModel demo = model_of(std::move(name), std::move(what), {std::move(part)});
   demo.tear = {options.width, tolerance, naked_edges(demo.model.parts[0].mesh)};
@@ -358,7 +358,8 @@ class Rectangles {
     mesh_.patch_of.insert(mesh_.patch_of.end(), {{patch_}, {patch_}});
   }
   void next_patch() { ++patch_; }
-  // A box from the origin whose sides along x are divided at `x`; the pieces of its top are patches.
+  // A box from the origin whose sides along x are divided at `x`; the pieces of its top are
+  // patches.
   static Mesh box(const std::vector<double>& x, double depth, double height) {
     Rectangles r;
     const std::size_t n = x.size() - 1;
@@ -367,13 +368,15 @@ class Rectangles {
       r.add(p(i, 0, height), p(i + 1, 0, height), p(i + 1, depth, height), p(i, depth, height));
       r.next_patch();
     }
-    for (std::size_t i = 0; i < n; ++i) r.add(p(i, 0, 0), p(i + 1, 0, 0), p(i + 1, 0, height), p(i, 0, height));
+    for (std::size_t i = 0; i < n; ++i)
+      r.add(p(i, 0, 0), p(i + 1, 0, 0), p(i + 1, 0, height), p(i, 0, height));
     r.next_patch();
     for (std::size_t i = 0; i < n; ++i) {
       r.add(p(i, depth, height), p(i + 1, depth, height), p(i + 1, depth, 0), p(i, depth, 0));
     }
     r.next_patch();
-    for (std::size_t i = 0; i < n; ++i) r.add(p(i, depth, 0), p(i + 1, depth, 0), p(i + 1, 0, 0), p(i, 0, 0));
+    for (std::size_t i = 0; i < n; ++i)
+      r.add(p(i, depth, 0), p(i + 1, depth, 0), p(i + 1, 0, 0), p(i, 0, 0));
     r.next_patch();
     r.add(p(0, 0, 0), p(0, 0, height), p(0, depth, height), p(0, depth, 0));
     r.next_patch();
@@ -424,9 +427,9 @@ std::vector<DemoModel> torn_models(const KnownPart& pod) {
   models.push_back(torn("box-three-way", "cracks that meet by threes at the corners",
                         Rectangles::box({0, 40}, 30, 10), box_volume(40, 30, 10), 0.4,
                         {.width = 0.2}));
-  DemoModel pair = torn("boxes-a-hair-apart", "two torn boxes, 0.02 mm between them",
-                        Rectangles::box({0, 10}, 10, 10), 2 * box_volume(10, 10, 10), 0.05,
-                        {.width = 0.006});
+  DemoModel pair =
+      torn("boxes-a-hair-apart", "two torn boxes, 0.02 mm between them",
+           Rectangles::box({0, 10}, 10, 10), 2 * box_volume(10, 10, 10), 0.05, {.width = 0.006});
   Mesh other = cracked(Rectangles::box({0, 10}, 10, 10), {.width = 0.006, .seed = 2});
   for (Point& p : other.points) p.x() += 10.02;
   append(pair.model.parts[0].mesh, other);
@@ -438,15 +441,16 @@ std::vector<DemoModel> torn_models(const KnownPart& pod) {
   DemoModel objects = model_of("ball-of-400-objects", "every patch is an object of its own", {});
   objects.format = Format::obj;
   objects.model.parts.resize(400);
-  for (std::size_t i = 0; i < 400; ++i) objects.model.parts[i].name = "shard-" + std::to_string(i + 1);
+  for (std::size_t i = 0; i < 400; ++i)
+    objects.model.parts[i].name = "shard-" + std::to_string(i + 1);
   std::vector<std::map<std::uint32_t, VertexId>> ids(400);
   for (std::size_t t = 0; t < shards.triangles.size(); ++t) {
     const std::uint32_t patch = shards.patch_of[t].value;
     Mesh& own = objects.model.parts[patch].mesh;
     Triangle triangle = shards.triangles[t];
     for (VertexId& v : triangle.corner) {
-      const auto [at, is_new] = ids[patch].try_emplace(
-          v.value, VertexId{static_cast<std::uint32_t>(own.points.size())});
+      const auto [at, is_new] =
+          ids[patch].try_emplace(v.value, VertexId{static_cast<std::uint32_t>(own.points.size())});
       if (is_new) own.points.push_back(shards.point(v));
       v = at->second;
     }
@@ -464,7 +468,8 @@ DemoModel crossing_bar() {
   DemoModel demo = model_of("boxes-crossing", "a bar runs through a box",
                             {Part{"boxes-crossing", std::move(mesh), {}, {}}});
   for (const double x : {0.0, 10.0}) {
-    demo.defects.push_back({FindingKind::crossing, "boxes-crossing", Point(x, 5, 4), 8, std::nullopt});
+    demo.defects.push_back(
+        {FindingKind::crossing, "boxes-crossing", Point(x, 5, 4), 8, std::nullopt});
   }
   return demo;
 }
@@ -473,9 +478,9 @@ DemoModel touching_tip() {
   Mesh mesh = make_box({0, 0, 0}, {10, 10, 10});
   Mesh pyramid;
   pyramid.points = {{3, 6, 10}, {1, 4, 15}, {5, 4, 15}, {5, 8, 15}, {1, 8, 15}};
-  for (const Triangle& t : {Triangle{{{0}, {2}, {1}}}, Triangle{{{0}, {3}, {2}}},
-                            Triangle{{{0}, {4}, {3}}}, Triangle{{{0}, {1}, {4}}},
-                            Triangle{{{1}, {2}, {3}}}, Triangle{{{1}, {3}, {4}}}}) {
+  for (const Triangle& t :
+       {Triangle{{{0}, {2}, {1}}}, Triangle{{{0}, {3}, {2}}}, Triangle{{{0}, {4}, {3}}},
+        Triangle{{{0}, {1}, {4}}}, Triangle{{{1}, {2}, {3}}}, Triangle{{{1}, {3}, {4}}}}) {
     pyramid.triangles.push_back(t);
   }
   append(mesh, pyramid);
@@ -499,8 +504,7 @@ DemoModel folded_lid() {
   DemoModel demo = model_of("box-folded", "a triangle of the lid is folded over",
                             {Part{"box-folded", std::move(box), {}, {}}});
   // Three overlaps, and three contacts with the wall below.
-  demo.defects.push_back(
-      {FindingKind::overlap, "box-folded", Point(32.0 / 3, 5, 10), 10, 6});
+  demo.defects.push_back({FindingKind::overlap, "box-folded", Point(32.0 / 3, 5, 10), 10, 6});
   return demo;
 }
 

@@ -14,17 +14,17 @@ namespace aguja::demo {
 struct SeededDefect {
   FindingKind kind;
   std::string part;
-  Point place;        ///< model unit
-  double size;        ///< in the terms of the kind's measure
+  Point place;                       ///< model unit
+  double size;                       ///< in the terms of the kind's measure
   std::optional<std::size_t> count;  ///< entities of the finding, where they are known
 };
 
 /// A model that only needs stitching.
 struct Tear {
-  double width;               ///< no crack is wider
-  double stitch_tolerance;    ///< joins everything
+  double width;             ///< no crack is wider
+  double stitch_tolerance;  ///< joins everything
   std::size_t naked_edges;
-  bool as_one = false;        ///< its parts are faces of one body
+  bool as_one = false;  ///< its parts are faces of one body
 };
 
 struct DemoModel {

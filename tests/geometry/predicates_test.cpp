@@ -4,6 +4,10 @@
 #include <limits>
 #include <vector>
 
+#include <map>
+
+#include <cmath>
+
 #include <gtest/gtest.h>
 
 #include "tests/support/random_mesh.h"
@@ -147,6 +151,33 @@ TEST(Collinear, TellsAThinTriangleFromALine) {
   EXPECT_TRUE(is_collinear(a, a, b));
   EXPECT_FALSE(is_collinear({0, 0, 0}, {5e-324, 0, 0}, {0, 5e-324, 0}));
   EXPECT_FALSE(is_collinear({0, 0, 0}, {1e308, 0, 0}, {-1e308, 5e-324, 0}));
+}
+
+TEST(InCircle, AgreesWithRationalArithmetic) {
+  std::map<PredicateStage, int> stages;
+  int zeros = 0;
+  for (std::uint64_t seed = 1; seed <= 20000; ++seed) {
+    test::Random random(seed);
+    constexpr double kScales[] = {1, 1e-9, 1e9, 0x1p-300, 0x1p250, 1e-310};
+    const double scale = kScales[random.index(6)];
+    const bool grid = random.chance(0.5);
+    double v[8];
+    for (double& x : v) {
+      x = (grid ? static_cast<double>(random.index(5)) : random.unit()) * scale;
+      if (random.chance(0.1)) x = std::nextafter(x, 1e300);
+    }
+    const StagedSign s = in_circle_staged(v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7]);
+    ASSERT_EQ(s.sign, detail::in_circle_rational(v[0], v[1], v[2], v[3], v[4], v[5], v[6], v[7]))
+        << "seed " << seed;
+    ASSERT_EQ(in_circle(v[2], v[3], v[0], v[1], v[4], v[5], v[6], v[7]), -s.sign);
+    ++stages[s.stage];
+    zeros += s.sign == 0;
+  }
+  EXPECT_GT(zeros, 1000);
+  for (const PredicateStage stage :
+       {PredicateStage::filter, PredicateStage::expansion, PredicateStage::rational}) {
+    EXPECT_GT(stages[stage], 500) << static_cast<int>(stage);
+  }
 }
 
 }  // namespace

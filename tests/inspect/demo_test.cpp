@@ -37,7 +37,9 @@ void expect_found(const Inspection& inspection, const demo::SeededDefect& seeded
     const double away = (f.place - seeded.place).norm();
     if (f.kind != seeded.kind || away > 0.02 * unit + 0.01 * seeded.size) continue;
     ++matches;
-    if (seeded.count) { EXPECT_EQ(f.count, *seeded.count) << f.id; }
+    if (seeded.count) {
+      EXPECT_EQ(f.count, *seeded.count) << f.id;
+    }
     EXPECT_NEAR(f.measure, seeded.size, near + 1e-5 * seeded.size) << f.id;
     EXPECT_EQ(f.part, seeded.part) << f.id;
   }
@@ -95,8 +97,8 @@ TEST_F(Demo, EveryPartCheckThatCanFindSomethingIsSeededOnce) {
     for (const demo::SeededDefect& d : w.demo.defects) seeded.insert(d.kind);
   }
   for (const KindInfo& k : all_kinds()) {
-    // A sheet or a flat closed shell is no part of a float: tests/inspect/inspect_test.cpp has them,
-    // and gaps, too. Cracks are told by the records of torn models.
+    // A sheet or a flat closed shell is no part of a float: tests/inspect/inspect_test.cpp has
+    // them, and gaps, too. Cracks are told by the records of torn models.
     if (k.kind == FindingKind::sheet_border || k.kind == FindingKind::zero_volume ||
         k.kind == FindingKind::gap || k.kind == FindingKind::crack) {
       continue;

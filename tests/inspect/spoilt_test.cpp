@@ -1,8 +1,8 @@
 // A good solid spoilt once: that finding, that place, that size, and no other; on several shapes,
 // far from the origin, tiny and large.
 
-#include <Eigen/Geometry>
 #include <gtest/gtest.h>
+#include <Eigen/Geometry>
 
 #include <cmath>
 #include <functional>
@@ -40,8 +40,8 @@ double side(const Mesh& mesh, std::size_t t, std::size_t c) {
 }
 // Away from the solid, so that what stands there meets nothing else.
 Vector outward(const Mesh& mesh, std::size_t t) {
-  const Vector n = (corner(mesh, t, 1) - corner(mesh, t, 0))
-                       .cross(corner(mesh, t, 2) - corner(mesh, t, 0));
+  const Vector n =
+      (corner(mesh, t, 1) - corner(mesh, t, 0)).cross(corner(mesh, t, 2) - corner(mesh, t, 0));
   return 0.7 * n.normalized();
 }
 double perimeter(const Mesh& mesh, std::size_t t) {

@@ -91,9 +91,8 @@ TEST(CertifyText, ShowsVerdictReasonsShellsAndExpectations) {
   const Expectation missed{"mass", 1, 0.29, 0.01};
   const std::string text =
       certify_text(model, certify(model), "garza.obj", "sha256:00", Density{1050}, {&missed, 1});
-  for (const char* part :
-       {"Verdict: solid", "ballast-ring", "inward",
-        "mass      0.28974", "expected  mass 1: MISSED, 71 % off", "digest    sha256:00"}) {
+  for (const char* part : {"Verdict: solid", "ballast-ring", "inward", "mass      0.28974",
+                           "expected  mass 1: MISSED, 71 % off", "digest    sha256:00"}) {
     EXPECT_NE(text.find(part), std::string::npos) << part << "\n" << text;
   }
 }

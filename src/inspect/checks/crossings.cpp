@@ -1,7 +1,7 @@
 // crossing, overlap, touch: connected groups of pairs of triangles that meet where they should not.
 
-#include <array>
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "inspect/check.h"
@@ -11,7 +11,8 @@ namespace aguja {
 namespace {
 
 // Contacts that something else explains: those between the two sides of a crack, no deeper than it
-// may be wide; of surplus copies; along a triangle of no area; within a shell that encloses nothing.
+// may be wide; of surplus copies; along a triangle of no area; within a shell that encloses
+// nothing.
 class Symptoms {
  public:
   explicit Symptoms(const PartView& view)

@@ -1,0 +1,44 @@
+#pragma once
+/// \file
+/// Constrained Delaunay triangulation in the plane, exact.
+
+#include <array>
+#include <cstdint>
+#include <span>
+#include <vector>
+
+#include <Eigen/Core>
+
+namespace aguja {
+
+using PlanarPoint = Eigen::Vector2d;
+using PlanarEdge = std::array<std::uint32_t, 2>;
+
+struct PlanarTriangulation {
+  /// Counter-clockwise corners; together they cover the convex hull. Points that coincide with an
+  /// earlier one, and all points if they lie on one line, are in no triangle.
+  std::vector<std::array<std::uint32_t, 3>> triangles;
+  /// Pieces of constraints as they are found in the triangles, between points on the way, each
+  /// once, the lower number first, sorted.
+  std::vector<PlanarEdge> constrained;
+  /// Constraints (by number) that cross an earlier one between points: they are left out.
+  std::vector<std::size_t> refused;
+};
+
+/// Promises
+///  1. No triangle is flat or turned over; decided exactly, for all finite coordinates.
+///  2. Every constraint is there, as one edge or as several with points of its own on the way,
+///     unless it crosses an earlier one.
+///  3. No circle about a triangle holds a point that can be seen from its inside (constraints block
+///     the view).
+///  4. The same triangles for the same input; on circles with four points any diagonal.
+/// Cost     O(n log n) beside the flips, which are few for points that are not ordered against us;
+///          O(crossed edges squared) per constraint at worst.
+/// Errors   ArgumentError (a constraint names no point). Geometry never throws.
+/// Source   Lawson: Software for C1 Surface Interpolation, 1977 (flips); Sloan: A Fast Algorithm
+/// for
+///          Generating Constrained Delaunay Triangulations, Computers & Structures 47(3), 1993.
+[[nodiscard]] PlanarTriangulation triangulate(std::span<const PlanarPoint> points,
+                                              std::span<const PlanarEdge> constraints = {});
+
+}  // namespace aguja

@@ -1,0 +1,407 @@
+#include "aguja/geometry/planar_triangulation.h"
+
+#include <algorithm>
+#include <deque>
+#include <numeric>
+#include <optional>
+
+#include "aguja/base/error.h"
+#include "aguja/geometry/predicates.h"
+
+namespace aguja {
+namespace {
+
+constexpr std::uint32_t kNone = 0xFFFFFFFFu;
+
+struct Face {
+  std::array<std::uint32_t, 3> corner;
+  std::array<std::uint32_t, 3> beyond;  // the face opposite of each corner, or kNone
+  std::array<bool, 3> fixed;            // is the side opposite of the corner a constraint?
+};
+
+// A side of a face: opposite of its k-th corner.
+struct Side {
+  std::uint32_t face;
+  int k;
+};
+
+class Triangulator {
+ public:
+  explicit Triangulator(std::span<const PlanarPoint> points)
+      : points_(points), first_of_(points.size()), face_at_(points.size(), kNone) {
+    order();
+    sweep();
+    make_delaunay();
+  }
+
+  // Empty if it crosses a constraint; then nothing has changed but for pieces before that.
+  bool constrain(std::uint32_t a, std::uint32_t b) {
+    a = first_of_[a];
+    b = first_of_[b];
+    if (a == b || faces_.empty()) return true;
+    // A constraint that must be refused is refused as a whole.
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> pieces;
+    for (std::uint32_t from = a; from != b;) {
+      const std::optional<std::uint32_t> to = next_on_way(from, b);
+      if (!to) return false;
+      pieces.emplace_back(from, *to);
+      from = *to;
+    }
+    for (const auto& [from, to] : pieces) force(from, to);
+    return true;
+  }
+
+  PlanarTriangulation result() const {
+    PlanarTriangulation r;
+    for (const Face& f : faces_) {
+      r.triangles.push_back(f.corner);
+      for (int k = 0; k < 3; ++k) {
+        const std::uint32_t a = f.corner[(k + 1) % 3], b = f.corner[(k + 2) % 3];
+        if (f.fixed[k]) r.constrained.push_back({std::min(a, b), std::max(a, b)});
+      }
+    }
+    std::sort(r.constrained.begin(), r.constrained.end());
+    r.constrained.erase(std::unique(r.constrained.begin(), r.constrained.end()),
+                        r.constrained.end());
+    return r;
+  }
+
+ private:
+  [[nodiscard]] int turn(std::uint32_t a, std::uint32_t b, std::uint32_t c) const {
+    return orient2d(points_[a].x(), points_[a].y(), points_[b].x(), points_[b].y(), points_[c].x(),
+                    points_[c].y());
+  }
+
+  // By x, then y; equal points are the first of them.
+  void order() {
+    order_.resize(points_.size());
+    std::iota(order_.begin(), order_.end(), 0u);
+    std::sort(order_.begin(), order_.end(), [&](std::uint32_t a, std::uint32_t b) {
+      const PlanarPoint &p = points_[a], &q = points_[b];
+      if (p.x() != q.x()) return p.x() < q.x();
+      if (p.y() != q.y()) return p.y() < q.y();
+      return a < b;
+    });
+    std::size_t kept = 0;
+    for (const std::uint32_t v : order_) {
+      if (kept > 0 && points_[order_[kept - 1]] == points_[v]) {
+        first_of_[v] = order_[kept - 1];
+        continue;
+      }
+      first_of_[v] = v;
+      order_[kept++] = v;
+    }
+    order_.resize(kept);
+  }
+
+  std::uint32_t add_face(std::uint32_t a, std::uint32_t b, std::uint32_t c) {
+    const auto id = static_cast<std::uint32_t>(faces_.size());
+    faces_.push_back({{a, b, c}, {kNone, kNone, kNone}, {false, false, false}});
+    for (const std::uint32_t v : {a, b, c}) face_at_[v] = id;
+    return id;
+  }
+  void join(Side s, Side t) {
+    faces_[s.face].beyond[s.k] = t.face;
+    faces_[t.face].beyond[t.k] = s.face;
+  }
+
+  // Every point lies outside of the hull of those before it. Hull edges are kept by their first
+  // point, counter-clockwise.
+  void sweep() {
+    std::size_t first = 2;
+    while (first < order_.size() && turn(order_[0], order_[1], order_[first]) == 0) ++first;
+    if (first >= order_.size()) return;
+    next_.assign(points_.size(), kNone);
+    previous_.assign(points_.size(), kNone);
+    hull_side_.assign(points_.size(), Side{kNone, 0});
+    start(first);
+    for (std::size_t i = first + 1; i < order_.size(); ++i) add_point(order_[i], order_[i - 1]);
+  }
+
+  // The points before `first` lie on a line: they are fanned out from it.
+  void start(std::size_t first) {
+    const std::uint32_t apex = order_[first];
+    const bool left = turn(order_[0], order_[1], apex) > 0;
+    std::vector<std::uint32_t> line(order_.begin(),
+                                    order_.begin() + static_cast<std::ptrdiff_t>(first));
+    if (!left) std::reverse(line.begin(), line.end());
+    std::uint32_t before = kNone;
+    for (std::size_t i = 0; i + 1 < line.size(); ++i) {
+      const std::uint32_t f = add_face(line[i], line[i + 1], apex);
+      if (before != kNone) join({before, 0}, {f, 1});
+      hull_side_[line[i]] = {f, 2};
+      link(line[i], line[i + 1]);
+      before = f;
+    }
+    hull_side_[line.back()] = {before, 0};
+    link(line.back(), apex);
+    hull_side_[apex] = {0, 1};
+    link(apex, line.front());
+  }
+  void link(std::uint32_t a, std::uint32_t b) {
+    next_[a] = b;
+    previous_[b] = a;
+  }
+
+  // The hull edges that the new point sees hang together, and one of them is at the last point.
+  void add_point(std::uint32_t p, std::uint32_t last) {
+    const auto sees = [&](std::uint32_t from) { return turn(from, next_[from], p) < 0; };
+    std::uint32_t begin = last;
+    while (sees(previous_[begin])) begin = previous_[begin];
+    std::uint32_t end = last;
+    while (sees(end)) end = next_[end];
+    std::uint32_t before = kNone;
+    for (std::uint32_t a = begin; a != end; a = next_[a]) {
+      const std::uint32_t b = next_[a];
+      const std::uint32_t f = add_face(b, a, p);
+      join({f, 2}, hull_side_[a]);
+      if (before == kNone) {
+        hull_side_[begin] = {f, 0};  // a to p
+      } else {
+        join({before, 1}, {f, 0});
+      }
+      before = f;
+    }
+    link(begin, p);
+    link(p, end);
+    hull_side_[p] = {before, 1};
+  }
+
+  [[nodiscard]] int index_of(std::uint32_t face, std::uint32_t corner) const {
+    const auto& c = faces_[face].corner;
+    return c[0] == corner ? 0 : c[1] == corner ? 1 : 2;
+  }
+  [[nodiscard]] Side other_side(Side s) const {
+    const std::uint32_t g = faces_[s.face].beyond[s.k];
+    if (g == kNone) return {kNone, 0};
+    // The corner of g that is none of the common ones.
+    const std::uint32_t a = faces_[s.face].corner[(s.k + 1) % 3];
+    const int at_a = index_of(g, a);
+    return {g, (at_a + 1) % 3};
+  }
+
+  // Turns the diagonal of the two faces on a side. Corners: s is p, a, b; beyond is q, b, a.
+  // Afterwards the faces are p, a, q and q, b, p; the new diagonal is opposite of a and of b.
+  void flip(Side s) {
+    const Side t = other_side(s);
+    Face& f = faces_[s.face];
+    Face& g = faces_[t.face];
+    const std::uint32_t p = f.corner[s.k], a = f.corner[(s.k + 1) % 3], b = f.corner[(s.k + 2) % 3],
+                        q = g.corner[t.k];
+    const std::uint32_t over_a = f.beyond[(s.k + 1) % 3];   // beyond b, p
+    const std::uint32_t over_b = f.beyond[(s.k + 2) % 3];   // beyond p, a
+    const std::uint32_t under_b = g.beyond[(t.k + 1) % 3];  // beyond a, q
+    const std::uint32_t under_a = g.beyond[(t.k + 2) % 3];  // beyond q, b
+    const bool fix_bp = f.fixed[(s.k + 1) % 3], fix_pa = f.fixed[(s.k + 2) % 3],
+               fix_aq = g.fixed[(t.k + 1) % 3], fix_qb = g.fixed[(t.k + 2) % 3];
+    f = {{p, a, q}, {under_b, t.face, over_b}, {fix_aq, false, fix_pa}};
+    g = {{q, b, p}, {over_a, s.face, under_a}, {fix_bp, false, fix_qb}};
+    rewire(under_b, t.face, s.face);
+    rewire(over_a, s.face, t.face);
+    face_at_[p] = face_at_[a] = face_at_[q] = s.face;
+    face_at_[b] = t.face;
+  }
+  void rewire(std::uint32_t face, std::uint32_t from, std::uint32_t to) {
+    if (face == kNone) return;
+    for (std::uint32_t& n : faces_[face].beyond) {
+      if (n == from) {
+        n = to;
+        return;
+      }
+    }
+  }
+
+  [[nodiscard]] bool should_flip(Side s) const {
+    const Face& f = faces_[s.face];
+    if (f.fixed[s.k]) return false;
+    const Side t = other_side(s);
+    if (t.face == kNone) return false;
+    const auto at = [&](std::uint32_t v) { return points_[v]; };
+    const PlanarPoint a = at(f.corner[0]), b = at(f.corner[1]), c = at(f.corner[2]),
+                      d = at(faces_[t.face].corner[t.k]);
+    return in_circle(a.x(), a.y(), b.x(), b.y(), c.x(), c.y(), d.x(), d.y()) > 0;
+  }
+
+  void make_delaunay() {
+    std::vector<Side> stack;
+    for (std::uint32_t f = 0; f < faces_.size(); ++f) {
+      for (int k = 0; k < 3; ++k) {
+        if (faces_[f].beyond[k] != kNone && faces_[f].beyond[k] > f) stack.push_back({f, k});
+      }
+    }
+    relax(stack);
+  }
+  // An entry whose face has changed meanwhile names some side all the same: asking it does no harm.
+  void relax(std::vector<Side>& stack) {
+    while (!stack.empty()) {
+      const Side s = stack.back();
+      stack.pop_back();
+      if (!should_flip(s)) continue;
+      const std::uint32_t g = faces_[s.face].beyond[s.k];
+      flip(s);
+      for (const std::uint32_t face : {s.face, g}) {
+        stack.push_back({face, 0});
+        stack.push_back({face, 2});
+      }
+    }
+  }
+
+  // All faces at a vertex, from one on the hull if there is one.
+  template <class Visit>
+  void for_each_face_at(std::uint32_t v, const Visit& visit) const {
+    const std::uint32_t begin = face_at_[v];
+    std::uint32_t f = begin;
+    do {
+      if (!visit(f)) return;
+      f = faces_[f].beyond[(index_of(f, v) + 1) % 3];  // over the side that ends at v
+    } while (f != kNone && f != begin);
+    if (f == begin) return;
+    f = faces_[begin].beyond[(index_of(begin, v) + 2) % 3];
+    while (f != kNone) {
+      if (!visit(f)) return;
+      f = faces_[f].beyond[(index_of(f, v) + 2) % 3];
+    }
+  }
+
+  // Does b lie ahead of `from` in the direction of `p`, all three on one line?
+  [[nodiscard]] bool is_ahead(std::uint32_t from, std::uint32_t p, std::uint32_t b) const {
+    const PlanarPoint &o = points_[from], &x = points_[p], &y = points_[b];
+    if (o.x() != y.x()) return (x.x() > o.x()) == (y.x() > o.x()) && x.x() != o.x();
+    return (x.y() > o.y()) == (y.y() > o.y());
+  }
+
+  // Where the segment from `from` to `b` leaves `from`: along an edge to a vertex, or through the
+  // side opposite of `from`.
+  struct Leave {
+    std::uint32_t vertex = kNone;
+    Side side{kNone, 0};
+  };
+  [[nodiscard]] Leave leave(std::uint32_t from, std::uint32_t b) const {
+    Leave result;
+    for_each_face_at(from, [&](std::uint32_t f) {
+      const int k = index_of(f, from);
+      const std::uint32_t p = faces_[f].corner[(k + 1) % 3], q = faces_[f].corner[(k + 2) % 3];
+      const int right = turn(from, p, b);
+      const int left = turn(from, q, b);
+      if (right == 0 && is_ahead(from, p, b)) {
+        result.vertex = p;
+      } else if (left == 0 && is_ahead(from, q, b)) {
+        result.vertex = q;
+      } else if (right > 0 && left < 0) {
+        result.side = {f, k};
+      } else {
+        return true;
+      }
+      return false;
+    });
+    return result;
+  }
+
+  // The first vertex on the way from `from` to `b`; empty if a constraint is crossed before.
+  [[nodiscard]] std::optional<std::uint32_t> next_on_way(std::uint32_t from,
+                                                         std::uint32_t b) const {
+    const Leave start = leave(from, b);
+    if (start.vertex != kNone) return start.vertex;
+    Side s = start.side;
+    while (true) {
+      if (faces_[s.face].fixed[s.k]) return std::nullopt;
+      const Side t = other_side(s);
+      const std::uint32_t v = faces_[t.face].corner[t.k];
+      const int where = turn(from, b, v);
+      if (where == 0) return v;
+      s = through(t, where);
+    }
+  }
+  // The side by which the segment leaves the face that it entered through `t`, whose corner
+  // opposite of `t` lies to the left (+1) or to the right of the segment.
+  [[nodiscard]] static Side through(Side t, int where) {
+    return {t.face, (t.k + (where > 0 ? 1 : 2)) % 3};
+  }
+
+  // Makes the edge between two vertices that see each other but for edges that are no constraints.
+  void force(std::uint32_t a, std::uint32_t b) {
+    std::deque<std::pair<std::uint32_t, std::uint32_t>> crossed;
+    Leave start = leave(a, b);
+    if (start.vertex == kNone) {
+      Side s = start.side;
+      while (true) {
+        const Face& f = faces_[s.face];
+        crossed.emplace_back(f.corner[(s.k + 1) % 3], f.corner[(s.k + 2) % 3]);
+        const Side t = other_side(s);
+        const std::uint32_t v = faces_[t.face].corner[t.k];
+        if (v == b) break;
+        s = through(t, turn(a, b, v));
+      }
+    }
+    std::vector<Side> stack;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> made;
+    while (!crossed.empty()) {
+      const auto [x, y] = crossed.front();
+      crossed.pop_front();
+      const Side s = side_of(x, y);
+      const Side t = other_side(s);
+      const std::uint32_t p = faces_[s.face].corner[s.k], q = faces_[t.face].corner[t.k];
+      // Only the diagonal of a convex quadrilateral can be turned.
+      if (turn(p, q, x) * turn(p, q, y) >= 0) {
+        crossed.emplace_back(x, y);
+        continue;
+      }
+      flip(s);
+      const bool still = p != a && p != b && q != a && q != b && turn(a, b, p) * turn(a, b, q) < 0;
+      (still ? static_cast<void>(crossed.emplace_back(p, q))
+             : static_cast<void>(made.emplace_back(p, q)));
+    }
+    const Side s = side_of(a, b);
+    const Side t = other_side(s);
+    faces_[s.face].fixed[s.k] = true;
+    if (t.face != kNone) faces_[t.face].fixed[t.k] = true;
+    for (const auto& [p, q] : made) stack.push_back(side_of(p, q));
+    relax(stack);
+  }
+
+  // The side between two vertices that an edge joins.
+  [[nodiscard]] Side side_of(std::uint32_t a, std::uint32_t b) const {
+    Side result{kNone, 0};
+    for_each_face_at(a, [&](std::uint32_t f) {
+      const int k = index_of(f, a);
+      if (faces_[f].corner[(k + 1) % 3] == b) {
+        result = {f, (k + 2) % 3};
+      } else if (faces_[f].corner[(k + 2) % 3] == b) {
+        result = {f, (k + 1) % 3};
+      } else {
+        return true;
+      }
+      return false;
+    });
+    return result;
+  }
+
+  std::span<const PlanarPoint> points_;
+  std::vector<std::uint32_t> order_;
+  std::vector<std::uint32_t> first_of_;
+  std::vector<Face> faces_;
+  std::vector<std::uint32_t> face_at_;
+  std::vector<std::uint32_t> next_, previous_;
+  std::vector<Side> hull_side_;
+};
+
+}  // namespace
+
+PlanarTriangulation triangulate(std::span<const PlanarPoint> points,
+                                std::span<const PlanarEdge> constraints) {
+  for (const PlanarEdge& e : constraints) {
+    if (e[0] >= points.size() || e[1] >= points.size()) {
+      throw ArgumentError("triangulate: a constraint names a point that does not exist");
+    }
+  }
+  Triangulator triangulator(points);
+  std::vector<std::size_t> refused;
+  for (std::size_t i = 0; i < constraints.size(); ++i) {
+    if (!triangulator.constrain(constraints[i][0], constraints[i][1])) refused.push_back(i);
+  }
+  PlanarTriangulation result = triangulator.result();
+  result.refused = std::move(refused);
+  return result;
+}
+
+}  // namespace aguja
