@@ -1,0 +1,160 @@
+// Cracks, gaps, openings and borders told apart.
+
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "aguja/inspect/inspect.h"
+#include "demo/crack.h"
+#include "demo/garza.h"
+#include "tests/support/random_mesh.h"
+
+namespace aguja {
+namespace {
+
+std::vector<Finding> of_kind(const Inspection& inspection, FindingKind kind) {
+  std::vector<Finding> found;
+  for (const Finding& f : inspection.findings) {
+    if (f.kind == kind) found.push_back(f);
+  }
+  return found;
+}
+
+// A sphere parted at its equator, the upper half lifted.
+Mesh parted_sphere(int n, double lift) {
+  Mesh mesh = test::sphere(n);
+  const auto upper = [&](const Triangle& t) {
+    return mesh.point(t[0]).z() + mesh.point(t[1]).z() + mesh.point(t[2]).z() > 0;
+  };
+  Mesh lower, above;
+  lower.points = mesh.points;
+  above.points = mesh.points;
+  for (Point& p : above.points) p.z() += lift;
+  for (const Triangle& t : mesh.triangles) (upper(t) ? above : lower).triangles.push_back(t);
+  return test::joined(lower, above);
+}
+
+TEST(Rims, ACrackHasItsWidthsAndLength) {
+  const Inspection found = inspect(test::model_of(parted_sphere(20, 0.004)));
+  const auto cracks = of_kind(found, FindingKind::crack);
+  ASSERT_EQ(cracks.size(), 1u);
+  EXPECT_EQ(found.count(Severity::error), 1u);
+  EXPECT_NEAR(cracks[0].measure, 0.004, 1e-12);
+  EXPECT_EQ(cracks[0].count, 80u);
+  EXPECT_NE(cracks[0].detail.find("median 0.004, least 0.004"), std::string::npos)
+      << cracks[0].detail;
+  ASSERT_TRUE(found.proposed_tolerance.has_value());
+  EXPECT_EQ(found.proposed_tolerance->closes, 1u);
+  EXPECT_GE(found.proposed_tolerance->value, 0.004);
+  EXPECT_LE(found.proposed_tolerance->value, 0.006);
+}
+
+TEST(Rims, WhatIsWiderThanTheToleranceIsAGap) {
+  InspectOptions options;
+  options.tolerance = 0.002;
+  const Inspection found = inspect(test::model_of(parted_sphere(20, 0.004)), options);
+  const auto gaps = of_kind(found, FindingKind::gap);
+  ASSERT_EQ(gaps.size(), 1u);
+  EXPECT_EQ(found.count(Severity::error), 1u);
+  EXPECT_NEAR(gaps[0].measure, 0.004, 1e-12);
+  EXPECT_EQ(gaps[0].limit, 0.002);
+}
+
+TEST(Rims, ABandMissingBetweenTwoRimsIsOneOpeningWithTwoLoops) {
+  const Inspection found = inspect(test::model_of(parted_sphere(20, 0.3)));
+  const auto openings = of_kind(found, FindingKind::opening);
+  ASSERT_EQ(openings.size(), 1u);
+  EXPECT_EQ(found.count(Severity::error), 1u);
+  EXPECT_EQ(openings[0].count, 80u);
+  EXPECT_NE(openings[0].detail.find("two loops 0.3 apart"), std::string::npos);
+  EXPECT_NEAR((openings[0].place - Point(0, 0, 0.15)).norm(), 0, 1e-9);
+}
+
+TEST(Rims, TwoOpeningsFarApartAreTwo) {
+  Mesh mesh = test::sphere(12);
+  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+    const double z = (mesh.point(t[0]).z() + mesh.point(t[1]).z() + mesh.point(t[2]).z()) / 3;
+    return std::fabs(z) > 0.8;
+  });
+  const Inspection found = inspect(test::model_of(mesh));
+  EXPECT_EQ(of_kind(found, FindingKind::opening).size(), 2u);
+  EXPECT_FALSE(found.proposed_tolerance.has_value());
+}
+
+TEST(Rims, AnOpeningInACrackedModelIsToldFromTheCracks) {
+  const demo::KnownPart ball = demo::make_ball(10, 6);
+  Mesh torn = demo::cracked(ball.part.mesh, {.width = 0.002});
+  // One patch is missing altogether.
+  const PatchId lost{3 * 6 + 2};
+  Mesh mesh;
+  mesh.points = torn.points;
+  for (std::size_t t = 0; t < torn.triangles.size(); ++t) {
+    if (torn.patch_of[t] != lost) mesh.triangles.push_back(torn.triangles[t]);
+  }
+  const Inspection found = inspect(test::model_of(mesh));
+  const auto openings = of_kind(found, FindingKind::opening);
+  ASSERT_EQ(openings.size(), 1u);
+  EXPECT_EQ(openings[0].count, 8u);
+  EXPECT_GT(of_kind(found, FindingKind::crack).size(), 30u);
+  EXPECT_TRUE(of_kind(found, FindingKind::sheet_border).empty());
+}
+
+TEST(Rims, ATJunctionIsACrackOfNoWidthWithHangingVertices) {
+  Mesh mesh = test::cube();
+  // The top's front edge gets a vertex that the front does not have.
+  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+    return mesh.point(t[0]).z() + mesh.point(t[1]).z() + mesh.point(t[2]).z() == 3;
+  });
+  mesh.points.push_back({0.5, 0, 1});
+  for (const auto& [i, j, k] :
+       {std::array{4u, 8u, 6u}, std::array{8u, 5u, 7u}, std::array{8u, 7u, 6u}}) {
+    mesh.triangles.push_back({{{i}, {j}, {k}}});
+  }
+  const Inspection found = inspect(test::model_of(mesh));
+  const auto cracks = of_kind(found, FindingKind::crack);
+  ASSERT_EQ(cracks.size(), 1u);
+  EXPECT_EQ(found.findings.size(), 1u) << slug(found.findings[0].kind);
+  EXPECT_EQ(cracks[0].count, 3u);
+  EXPECT_EQ(cracks[0].measure, 0);
+  EXPECT_NE(cracks[0].detail.find("1 hanging"), std::string::npos) << cracks[0].detail;
+}
+
+TEST(Rims, TheProposalStaysBelowTheThinnestWall) {
+  // A plate without side walls: its two faces are 0.02 apart and no crack.
+  Mesh plate = test::mesh_of({{0, 0, 0},
+                              {1, 0, 0},
+                              {1, 1, 0},
+                              {0, 1, 0},
+                              {0, 0, 0.02},
+                              {1, 0, 0.02},
+                              {1, 1, 0.02},
+                              {0, 1, 0.02}},
+                             {{0, 2, 1}, {0, 3, 2}, {4, 5, 6}, {4, 6, 7}});
+  const Inspection found = inspect(test::model_of(plate));
+  EXPECT_TRUE(of_kind(found, FindingKind::crack).empty());
+  EXPECT_TRUE(of_kind(found, FindingKind::gap).empty());
+}
+
+TEST(Rims, PartsThatCloseOnlyTogetherAreHintedAt) {
+  const demo::KnownPart ball = demo::make_ball(10, 4);
+  const Mesh torn = demo::cracked(ball.part.mesh, {.width = 0.001});
+  Model model;
+  for (std::uint32_t patch = 0; patch < 16; ++patch) {
+    Mesh mesh;
+    mesh.points = torn.points;
+    for (std::size_t t = 0; t < torn.triangles.size(); ++t) {
+      if (torn.patch_of[t].value == patch) mesh.triangles.push_back(torn.triangles[t]);
+    }
+    model.parts.push_back({"face " + std::to_string(patch), std::move(mesh), {}, {}});
+  }
+  ASSERT_EQ(inspect(model).hints.size(), 1u);
+  EXPECT_TRUE(inspect(as_one(model)).hints.empty());
+  Model two = test::model_of(test::sphere(5));
+  two.parts.push_back({"other", test::sphere(5, 1, {5, 0, 0}), {}, {}});
+  two.parts[0].mesh.triangles.pop_back();
+  EXPECT_TRUE(inspect(two).hints.empty());
+}
+
+}  // namespace
+}  // namespace aguja
