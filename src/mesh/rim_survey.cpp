@@ -63,9 +63,10 @@ std::optional<ToleranceProposal> propose(const std::vector<Stretch>& stretches, 
   }
   // A quarter above the widest; nearer to it where a feature is near.
   double value = rounded_up(std::max(1.25 * widest, noise));
-  if (std::isfinite(limit)) {
+  // A feature narrower than the cracks is no limit that could be kept: stitching looks after it.
+  if (std::isfinite(limit) && widest < limit) {
     proposal.stay_below = limit;
-    if (value >= limit && widest < limit) value = std::sqrt(widest * limit);
+    if (value >= limit) value = std::sqrt(widest * limit);
   }
   proposal.value = std::max(value, widest);
   proposal.why =

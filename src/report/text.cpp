@@ -331,24 +331,24 @@ std::string compare_text(const Model& a, std::string_view file_a, std::string_vi
   std::string text = largest == 0
                          ? "The two lie on each other.\n"
                          : fmt::format("The two lie up to {} {} apart.\n", brief(largest), u);
+  text += fmt::format("  A  {}\n  B  {}\n", file_a, file_b);
   TextTable table({{"from", Align::left},
-                   {"to", Align::left},
                    {"largest", Align::right},
                    {"known to", Align::right},
                    {"mean", Align::right},
                    {"known to", Align::right},
                    {"largest at", Align::left}});
-  const auto row = [&](std::string_view from, std::string_view to, const OneWayDeviation& d) {
-    table.add({std::string(from), std::string(to), fmt::format("{} {}", brief(d.largest), u),
+  const auto row = [&](std::string_view way, const OneWayDeviation& d) {
+    table.add({std::string(way), fmt::format("{} {}", brief(d.largest), u),
                fmt::format("{:.1g}", d.largest_error), fmt::format("{} {}", brief(d.mean), u),
                fmt::format("{:.1g}", d.mean_error), brief(d.at)});
   };
-  row(file_a, file_b, deviation.a_to_b);
-  row(file_b, file_a, deviation.b_to_a);
+  row("A to B", deviation.a_to_b);
+  row("B to A", deviation.b_to_a);
   text += "\n" + table.text(options.width);
-  const auto patches = [&](std::string_view file, const OneWayDeviation& d) {
+  const auto patches = [&](std::string_view which, const OneWayDeviation& d) {
     if (d.patches.size() < 2 || d.largest == 0) return;
-    text += fmt::format("\nBy patch of {}\n", file);
+    text += fmt::format("\nBy patch of {}\n", which);
     TextTable rows({{"largest", Align::right},
                     {"mean", Align::right},
                     {"at", Align::left},
@@ -360,8 +360,8 @@ std::string compare_text(const Model& a, std::string_view file_a, std::string_vi
     text += rows.text(options.width);
     if (d.patches.size() > kMostRows) text += "  and more; --json lists them all\n";
   };
-  patches(file_a, deviation.a_to_b);
-  patches(file_b, deviation.b_to_a);
+  patches("A", deviation.a_to_b);
+  patches("B", deviation.b_to_a);
   return text;
 }
 

@@ -16,7 +16,7 @@ namespace {
 
 constexpr double kLargest = 1e300;
 // Pieces of one triangle are divided at most so often in all.
-constexpr std::size_t kMostDivisions = 20000;
+constexpr std::size_t kMostDivisions = 400;
 
 // All triangles of a model.
 struct Surface {
@@ -56,6 +56,9 @@ class Target {
     const auto [a, b, c] = surface_.corners(triangle);
     return closest_point(p, a, b, c);
   }
+  [[nodiscard]] std::array<Point, 3> corners(std::size_t triangle) const {
+    return surface_.corners(triangle);
+  }
   [[nodiscard]] double distance_to(std::size_t triangle, const Point& p) const {
     return (closest_on(triangle, p) - p).norm();
   }
@@ -78,6 +81,13 @@ struct Sample {
 
 struct Piece {
   std::array<Sample, 3> corner;
+  std::uint32_t middle;  // what its middle is nearest to: corners may lie on other triangles' sides
+};
+
+struct Bounded {
+  double bound;
+  Piece piece;
+  friend bool operator<(const Bounded& a, const Bounded& b) { return a.bound < b.bound; }
 };
 
 // What is known of one triangle.
@@ -92,31 +102,36 @@ struct Measured {
 
 class Measurer {
  public:
-  Measurer(const Target& target, double accuracy) : target_(target), accuracy_(accuracy) {}
+  Measurer(const Target& target, double accuracy) : target_(&target), accuracy_(accuracy) {}
 
   [[nodiscard]] Sample sample(const Point& p) const {
-    const std::uint32_t nearest = target_.nearest(p);
-    return {p, nearest, target_.distance_to(nearest, p)};
+    const std::uint32_t nearest = target_->nearest(p);
+    return {p, nearest, target_->distance_to(nearest, p)};
   }
 
   [[nodiscard]] Measured measure(const std::array<Point, 3>& corners, double known) const {
     Measured m;
-    const Piece whole{{sample(corners[0]), sample(corners[1]), sample(corners[2])}};
+    const Piece whole = piece_of({sample(corners[0]), sample(corners[1]), sample(corners[2])}, m);
     for (const Sample& s : whole.corner) note(s, m);
-    std::vector<Piece> stack = {whole};
-    std::size_t divisions = 0;
-    while (!stack.empty()) {
-      const Piece piece = stack.back();
-      stack.pop_back();
-      const double bound = upper_bound(piece);
-      // What no longer matters for the largest distance, and is known well enough for the mean.
-      if (bound <= std::max(known, m.largest) + accuracy_ || divisions >= kMostDivisions) {
-        m.bound = std::max(m.bound, bound);
-        finish(piece, bound, m);
-        continue;
+    // Largest bound first, so that what is left when the divisions run out is as small as can be.
+    std::vector<Bounded> heap = {{upper_bound(whole), whole}};
+    std::vector<Piece> pieces;
+    for (std::size_t divisions = 0; divisions < kMostDivisions; ++divisions) {
+      const double wanted = std::max(known, m.largest) + accuracy_;
+      if (heap.front().bound <= wanted) break;
+      std::pop_heap(heap.begin(), heap.end());
+      const Piece piece = heap.back().piece;
+      heap.pop_back();
+      pieces.clear();
+      if (!cut(piece, pieces, m)) divide(piece, pieces, m);
+      for (const Piece& p : pieces) {
+        heap.push_back({upper_bound(p), p});
+        std::push_heap(heap.begin(), heap.end());
       }
-      ++divisions;
-      divide(piece, stack, m);
+    }
+    for (const Bounded& b : heap) {
+      m.bound = std::max(m.bound, b.bound);
+      finish(b.piece, b.bound, m);
     }
     m.bound = std::max(m.bound, m.largest);
     return m;
@@ -129,14 +144,29 @@ class Measurer {
     m.at = s.point;
   }
 
+  [[nodiscard]] Piece piece_of(const std::array<Sample, 3>& c, Measured& m) const {
+    if (c[0].nearest == c[1].nearest && c[1].nearest == c[2].nearest) return {c, c[0].nearest};
+    const Sample middle = sample((c[0].point + c[1].point + c[2].point) / 3.0);
+    note(middle, m);
+    return {c, middle.nearest};
+  }
+  static std::array<std::uint32_t, 4> candidates(const Piece& p) {
+    return {p.middle, p.corner[0].nearest, p.corner[1].nearest, p.corner[2].nearest};
+  }
+
+  // By one triangle; or by how fast distances can grow from the corners.
   [[nodiscard]] double upper_bound(const Piece& piece) const {
-    double bound = kLargest;
-    for (const Sample& s : piece.corner) {
+    double farthest = 0, longest = 0;
+    for (int i = 0; i < 3; ++i) {
+      farthest = std::max(farthest, piece.corner[i].distance);
+      longest = std::max(longest, (piece.corner[i].point - piece.corner[(i + 1) % 3].point).norm());
+    }
+    double bound = farthest + longest / std::sqrt(3.0);
+    for (const std::uint32_t t : candidates(piece)) {
       double largest = 0;
       for (const Sample& other : piece.corner) {
-        largest = std::max(largest, s.nearest == other.nearest
-                                        ? other.distance
-                                        : target_.distance_to(s.nearest, other.point));
+        largest = std::max(
+            largest, t == other.nearest ? other.distance : target_->distance_to(t, other.point));
       }
       bound = std::min(bound, largest);
     }
@@ -157,10 +187,63 @@ class Measurer {
       least = std::min(least, s.distance);
       radius = std::max(radius, (s.point - middle).norm());
     }
+    // Exact for what grows evenly; the middle weighs three times the corners.
+    mean = 0.25 * mean + 0.75 * target_->distance_to(piece.middle, middle);
     const double low = std::max(0.0, least - 2 * radius);
+    mean = std::clamp(mean, low, bound);
     m.area += area;
     m.integral += area * mean;
     m.integral_error += area * std::max(mean - low, bound - mean);
+  }
+
+  // Where the piece reaches beyond the triangle that one of its corners is nearest to, it is cut
+  // upright over that triangle's side: what lies over one triangle is bounded at its corners. False
+  // if no side cuts the piece in two.
+  bool cut(const Piece& piece, std::vector<Piece>& stack, Measured& m) const {
+    // Cuts nearer to a corner than this part of the piece's size are noise.
+    constexpr double kLeastCut = 1e-9;
+    double farthest = 0;
+    std::array<double, 3> best{};
+    for (const std::uint32_t nearest : candidates(piece)) {
+      const std::array<Point, 3> t = target_->corners(nearest);
+      const Vector normal = (t[1] - t[0]).cross(t[2] - t[0]);
+      for (int k = 0; k < 3; ++k) {
+        const Vector outward = (t[(k + 1) % 3] - t[k]).cross(normal);
+        const double length = outward.norm();
+        if (!(length > 0)) continue;
+        std::array<double, 3> height{};
+        double size = 0;
+        for (int c = 0; c < 3; ++c) {
+          height[c] = outward.dot(piece.corner[c].point - t[k]) / length;
+          size = std::max(size, (piece.corner[c].point - piece.corner[0].point).norm());
+        }
+        const auto [low, high] = std::minmax_element(height.begin(), height.end());
+        if (-*low < kLeastCut * size || *high < kLeastCut * size) continue;
+        if (std::min(*high, -*low) > farthest) {
+          farthest = std::min(*high, -*low);
+          best = height;
+        }
+      }
+    }
+    if (farthest == 0) return false;
+    // The corner that is alone on its side.
+    int alone = 0;
+    while ((best[alone] > 0) == (best[(alone + 1) % 3] > 0) ||
+           (best[alone] > 0) == (best[(alone + 2) % 3] > 0)) {
+      ++alone;
+    }
+    const Sample &a = piece.corner[alone], &b = piece.corner[(alone + 1) % 3],
+                 &c = piece.corner[(alone + 2) % 3];
+    const auto between = [&](const Sample& from, const Sample& to, double h, double g) {
+      return sample(from.point + (to.point - from.point) * (h / (h - g)));
+    };
+    const Sample ab = between(a, b, best[alone], best[(alone + 1) % 3]);
+    const Sample ca = between(a, c, best[alone], best[(alone + 2) % 3]);
+    for (const Sample& s : {ab, ca}) note(s, m);
+    stack.push_back(piece_of({a, ab, ca}, m));
+    stack.push_back(piece_of({ab, b, c}, m));
+    stack.push_back(piece_of({ab, c, ca}, m));
+    return true;
   }
 
   void divide(const Piece& piece, std::vector<Piece>& stack, Measured& m) const {
@@ -168,24 +251,29 @@ class Measurer {
     const Sample ab = sample(0.5 * (a.point + b.point)), bc = sample(0.5 * (b.point + c.point)),
                  ca = sample(0.5 * (c.point + a.point));
     for (const Sample& s : {ab, bc, ca}) note(s, m);
-    stack.push_back({{a, ab, ca}});
-    stack.push_back({{b, bc, ab}});
-    stack.push_back({{c, ca, bc}});
-    stack.push_back({{ab, bc, ca}});
+    stack.push_back(piece_of({a, ab, ca}, m));
+    stack.push_back(piece_of({b, bc, ab}, m));
+    stack.push_back(piece_of({c, ca, bc}, m));
+    stack.push_back(piece_of({ab, bc, ca}, m));
   }
 
-  const Target& target_;
+  const Target* target_;
   double accuracy_;
+};
+
+struct Accuracy {
+  double least;
+  double relative;  // to the largest distance
 };
 
 std::string patch_name(const Part& part, std::uint32_t patch) {
   return patch < part.patch_names.size() ? part.patch_names[patch] : std::to_string(patch);
 }
 
-OneWayDeviation one_way(const Surface& from, const Surface& to, double accuracy, Progress* progress,
-                        double done) {
+OneWayDeviation one_way(const Surface& from, const Surface& to, Accuracy accuracy,
+                        Progress* progress, double done) {
   const Target target(to);
-  const Measurer measurer(target, accuracy);
+  Measurer measurer(target, accuracy.least);
   advance(progress, "deviation", done);
   // A first round tells what is worth dividing; it does not depend on the order of threads.
   const auto firsts = parallel_map(from.source.size(), 1024, [&](Range r) {
@@ -201,6 +289,7 @@ OneWayDeviation one_way(const Surface& from, const Surface& to, double accuracy,
       *std::max_element(firsts.begin(), firsts.end(),
                         [](const Sample& x, const Sample& y) { return x.distance < y.distance; });
   const double known = first.distance;
+  measurer = Measurer(target, std::max(accuracy.least, accuracy.relative * known));
   advance(progress, "deviation", done + 0.2);
   std::vector<Measured> measured(from.source.size());
   parallel_ranges(measured.size(), 256, [&](Range r) {
@@ -271,7 +360,8 @@ Deviation compare(const Model& a, const Model& b, const DeviationOptions& option
   }
   Box box = box_of(a);
   box.extend(box_of(b));
-  const double accuracy = options.accuracy.value_or(1e-6 * box.diagonal());
+  const Accuracy accuracy =
+      options.accuracy ? Accuracy{*options.accuracy, 0.0} : Accuracy{1e-6 * box.diagonal(), 0.01};
   const Surface sa(a);
   const Surface sb(b);
   Deviation deviation;

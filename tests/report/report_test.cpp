@@ -165,5 +165,62 @@ TEST(Expectation, IsMetWithinItsFraction) {
   EXPECT_FALSE((Expectation{"volume", 100, std::nan(""), 0.01}.is_met()));
 }
 
+StitchReport report_of(const Model& model, double tolerance) {
+  StitchReport report;
+  report.tolerance = tolerance;
+  report.tolerance_why = "tolerance as given";
+  StitchedModel stitched = stitch(model, tolerance);
+  report.certificate = certify(stitched.model);
+  report.result = std::move(stitched.total);
+  return report;
+}
+
+TEST(StitchText, SaysWhatWasJoinedMovedRefusedAndLeft) {
+  const Model& model = demo_model("pod-cracked").model;
+  StitchReport report = report_of(model, 0.03);
+  std::string text = stitch_text(model, report, "pod.stl");
+  for (const char* part : {"Stitching at 0.03 mm: 2 784 naked edges would become 0.",
+                           "joined    1 392 edges", "Verdict: solid", "this was a dry run"}) {
+    EXPECT_NE(text.find(part), std::string::npos) << part << "\n" << text;
+  }
+  report.output = "out.stl";
+  report.digest = "sha256:1";
+  EXPECT_NE(stitch_text(model, report, "pod.stl").find("became 0"), std::string::npos);
+  text = stitch_text(model, report_of(model, 0.003), "pod.stl");
+  for (const char* part : {"joins refused", "rims still open", "Verdict: not-solid"}) {
+    EXPECT_NE(text.find(part), std::string::npos) << part << "\n" << text;
+  }
+}
+
+TEST(StitchJson, HoldsEveryFigure) {
+  const Model& model = demo_model("pod-cracked").model;
+  const auto json = stitch_json(model, report_of(model, 0.03), {});
+  EXPECT_EQ(json["naked_before"], 2784);
+  EXPECT_EQ(json["joined"], 1392);
+  EXPECT_LE(json["largest_movement"].get<double>(), 0.02);
+  EXPECT_TRUE(json["output"].is_null());
+  EXPECT_EQ(json["certificate"]["verdict"], "solid");
+  EXPECT_TRUE(json["certificate"]["digest"].is_null());
+}
+
+TEST(CompareText, SaysHowFarAndWhere) {
+  const Model& a = demo_model("pod-cracked").model;
+  const Model& b = demo_model("pod").model;
+  const std::string text = compare_text(a, "torn.stl", "pod.stl", compare(a, b));
+  EXPECT_EQ(text.find("The two lie up to 0.00"), 0u) << text;
+  EXPECT_NE(text.find("A to B"), std::string::npos);
+  EXPECT_NE(text.find("By patch of B"), std::string::npos) << text;
+  EXPECT_EQ(compare_text(b, "a", "b", compare(b, b)).find("The two lie"), 0u);
+  const auto json = compare_json(a, b, compare(a, b), {});
+  EXPECT_GT(json["deviation"]["b_to_a"]["patches"].size(), 10u);
+}
+
+TEST(InspectText, ProposesATolerance) {
+  const Model& model = demo_model("pod-cracked").model;
+  const std::string text = inspect_text(model, inspect(model), "pod.stl");
+  EXPECT_NE(text.find("stitch --tolerance 0.024mm would close 26 of 26 narrow"), std::string::npos)
+      << text;
+}
+
 }  // namespace
 }  // namespace aguja

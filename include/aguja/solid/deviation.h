@@ -12,7 +12,8 @@
 namespace aguja {
 
 struct DeviationOptions {
-  /// The largest distance is known to within this; a millionth of the models' diagonal if left out.
+  /// The largest distance is known to within this; if left out, to a hundredth of itself, but not
+  /// below a millionth of the models' diagonal.
   std::optional<double> accuracy = {};
 };
 
