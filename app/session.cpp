@@ -46,12 +46,15 @@ class TerminalProgress : public Progress {
     return true;
   }
 
- private:
-  void clear() const {
+  /// Takes the line away, before anything else is printed.
+  void clear() {
     if (!shown_) return;
     fmt::print(stderr, "\r\033[K");
     std::fflush(stderr);
+    shown_ = false;
   }
+
+ private:
   bool on_terminal_ = ::isatty(STDERR_FILENO) != 0;
   bool shown_ = false;
 };
@@ -187,6 +190,7 @@ RunFacts Session::facts() const {
 
 void Session::print(const std::function<nlohmann::ordered_json()>& object,
                     const std::function<std::string()>& text) const {
+  if (background_) background_->progress.clear();
   if (json_) {
     std::cout << dump(object()) << "\n";
   } else if (!quiet_) {

@@ -27,13 +27,17 @@ void prepare(const Welded& mesh, TriangleId t, std::optional<PreparedTriangle>& 
   if (out->turn() == 0 && is_collinear(out->corner(0), out->corner(1), out->corner(2))) out.reset();
 }
 
+FloatBox float_box(const Welded& mesh, TriangleId t) {
+  Box box;
+  for (const VertexId v : mesh.triangle(t).corner) box.extend(mesh.point(v));
+  return FloatBox(box);
+}
+
 BoxTree tree_of(const Welded& mesh) {
   Array<FloatBox> boxes(mesh.triangles().size());
   parallel_ranges(boxes.size(), std::size_t{1} << 13, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) {
-      Box box;
-      for (const VertexId v : mesh.triangles()[i].corner) box.extend(mesh.point(v));
-      boxes[i] = FloatBox(box);
+      boxes[i] = float_box(mesh, {static_cast<std::uint32_t>(i)});
     }
   });
   return BoxTree(std::move(boxes));
@@ -289,26 +293,28 @@ std::vector<TrianglePair> find_crossings(const Welded& mesh, Progress* progress)
 }
 
 std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vector<bool>& wanted) {
-  const BoxTree tree = tree_of(mesh);
-  std::vector<std::uint32_t> queries;
+  std::vector<std::uint32_t> chosen;
+  Array<FloatBox> boxes;
   for (std::uint32_t t = 0; t < wanted.size(); ++t) {
-    if (wanted[t]) queries.push_back(t);
+    if (!wanted[t]) continue;
+    chosen.push_back(t);
+    boxes.push_back(float_box(mesh, {t}));
   }
+  // A tree of the few; everybody else comes by and asks.
+  const BoxTree tree(std::move(boxes));
   return merged({parallel_collect<TrianglePair>(
-      queries.size(), 256, [&](Range r, std::vector<TrianglePair>& out) {
+      mesh.triangles().size(), 4096, [&](Range r, std::vector<TrianglePair>& out) {
         for (std::size_t i = r.begin; i < r.end; ++i) {
-          const std::uint32_t t = queries[i];
+          const auto t = static_cast<std::uint32_t>(i);
           std::optional<PreparedTriangle> own;
-          prepare(mesh, {t}, own);
-          if (!own) continue;
-          Box box;
-          for (const Point& p : own->triangle().corner) box.extend(p);
-          tree.for_each_meeting(FloatBox(box), [&](std::uint32_t other) {
+          tree.for_each_meeting(float_box(mesh, {t}), [&](std::uint32_t k) {
+            const std::uint32_t other = chosen[k];
             // A pair of two wanted ones is found by the lower of them.
-            if (other == t || (wanted[other] && other < t)) return;
+            if (other == t || (wanted[t] && other < t)) return;
+            if (!own) prepare(mesh, {t}, own);
             std::optional<PreparedTriangle> second;
             prepare(mesh, {other}, second);
-            if (!second) return;
+            if (!own || !second) return;
             const Contact contact = classify_staged(*own, *second).contact;
             if (contact != Contact::none) out.push_back(pair_of(t, other, contact));
           });

@@ -139,16 +139,23 @@ class Planner {
   }
 
   [[nodiscard]] std::vector<bool> corners() const {
-    std::vector<std::vector<Vector>> directions(vertices_.size());
-    for (const NakedEdge& e : pairing_.naked) {
-      const Vector d = (mesh_.point(e.to) - mesh_.point(e.from)).normalized();
-      directions[number(e.from)].push_back(d);
-      directions[number(e.to)].push_back(d);
+    std::vector<std::uint8_t> edges(vertices_.size(), 0);
+    std::vector<std::array<std::uint32_t, 2>> first_two(vertices_.size());
+    for (std::uint32_t i = 0; i < pairing_.naked.size(); ++i) {
+      for (const VertexId v : {pairing_.naked[i].from, pairing_.naked[i].to}) {
+        const std::uint32_t n = number(v);
+        if (edges[n] < 2) first_two[n][edges[n]] = i;
+        if (edges[n] < 3) ++edges[n];
+      }
     }
+    const auto direction = [&](std::uint32_t i) -> Vector {
+      const NakedEdge& e = pairing_.naked[i];
+      return (mesh_.point(e.to) - mesh_.point(e.from)).normalized();
+    };
     std::vector<bool> corner(vertices_.size());
     for (std::size_t i = 0; i < corner.size(); ++i) {
-      corner[i] =
-          directions[i].size() != 2 || directions[i][0].dot(directions[i][1]) < kCornerCosine;
+      corner[i] = edges[i] != 2 || direction(first_two[i][0]).dot(direction(first_two[i][1])) <
+                                       kCornerCosine;
     }
     return corner;
   }
@@ -168,15 +175,19 @@ class Planner {
     // Components that a vertex belongs to, and those that its edges face.
     std::vector<std::vector<ShellId>> own(vertices_.size()), faced(vertices_.size());
     for (const NakedEdge& e : pairing_.naked) {
-      own[number(e.from)].push_back(e.component);
-      own[number(e.to)].push_back(e.component);
+      for (const VertexId v : {e.from, e.to}) {
+        const std::uint32_t n = number(v);
+        if (corner[n]) own[n].push_back(e.component);
+      }
     }
     // Copies of a corner lie no farther apart than a few widths of the cracks that end there.
     constexpr double kWidths = 4.0;
     std::vector<double> reach_of(vertices_.size(), 0.0);
     const auto face_component = [&](VertexId v, ShellId component, const FacingPair& pair) {
-      faced[number(v)].push_back(component);
-      reach_of[number(v)] = std::max(reach_of[number(v)], kWidths * pair.largest_width());
+      const std::uint32_t n = number(v);
+      if (!corner[n]) return;
+      faced[n].push_back(component);
+      reach_of[n] = std::max(reach_of[n], kWidths * pair.largest_width());
     };
     for (const FacingPair& pair : pairing_.pairs) {
       if (pair.largest_width() > tolerance_) continue;

@@ -35,7 +35,7 @@ struct ContactCounts {
                                                        Progress* progress = nullptr);
 
 /// Only pairs of which one triangle at least is `wanted` (by triangle).
-/// Cost     O(n log n) for the tree, then O(m log n + k) for m wanted triangles.
+/// Cost     O(n log m + k) for m wanted triangles; 50 bytes per wanted one. Parallel.
 [[nodiscard]] std::vector<TrianglePair> find_crossings_of(const Welded& mesh,
                                                           const std::vector<bool>& wanted);
 
