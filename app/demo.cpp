@@ -37,8 +37,7 @@ struct DemoCommand : Session {
                            {"what", Align::left}});
           for (const auto& w : written) {
             table.add({w.model.filename().string(), grouped(triangle_count(w.demo.model)),
-                       w.demo.tear ? "torn" : std::to_string(w.demo.defects.size()),
-                       w.demo.what});
+                       w.demo.tear ? "torn" : std::to_string(w.demo.defects.size()), w.demo.what});
           }
           return "Demo models in " + folder +
                  ", each with a record (.json) of what was seeded\n\n" + table.text(width());

@@ -37,7 +37,8 @@ int main(int argc, char** argv) {
   std::size_t left = 1;
   StageTimes stages;
   const std::vector<double> t = interleaved_medians(
-      {{"load", {},
+      {{"load",
+        {},
         [&] {
           const Model model = read_model(Source{"bench", stl});
           const Welded welded(model.parts[0].mesh);
@@ -56,8 +57,8 @@ int main(int argc, char** argv) {
              torn.triangles.size(), 100 * static_cast<double>(result.naked_before) / edges,
              thread_count(), rounds);
   fmt::print("| job | ns/triangle | x load |\n|---|---|---|\n");
-  fmt::print("| load | {:.0f} | 1 |\n| stitch | {:.0f} | {:.2f} |\n", 1e9 * t[0] / n, 1e9 * t[1] / n,
-             t[1] / t[0]);
+  fmt::print("| load | {:.0f} | 1 |\n| stitch | {:.0f} | {:.2f} |\n", 1e9 * t[0] / n,
+             1e9 * t[1] / n, t[1] / t[0]);
   for (const auto& [stage, seconds] : stages.stages()) {
     fmt::print("| of which {} | {:.0f} | |\n", stage, 1e9 * seconds / n / (rounds + 1));
   }

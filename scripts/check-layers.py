@@ -5,7 +5,7 @@ import re
 import sys
 
 ROOT = pathlib.Path(__file__).resolve().parent.parent
-CORE = ["base", "geometry", "mesh", "solid", "inspect"]
+CORE = ["base", "geometry", "mesh", "solid", "inspect", "mend"]
 ALLOWED = {layer: set(CORE[: i + 1]) for i, layer in enumerate(CORE)}
 ALLOWED["formats"] = {"base", "geometry", "mesh", "formats"}
 ALLOWED["report"] = set(CORE) | {"report"}

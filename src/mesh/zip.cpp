@@ -154,8 +154,8 @@ class Planner {
     };
     std::vector<bool> corner(vertices_.size());
     for (std::size_t i = 0; i < corner.size(); ++i) {
-      corner[i] = edges[i] != 2 || direction(first_two[i][0]).dot(direction(first_two[i][1])) <
-                                       kCornerCosine;
+      corner[i] = edges[i] != 2 ||
+                  direction(first_two[i][0]).dot(direction(first_two[i][1])) < kCornerCosine;
     }
     return corner;
   }

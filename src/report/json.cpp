@@ -56,6 +56,15 @@ std::string unit_of(Dimension dimension, LengthUnit unit) {
   return length;
 }
 
+Json widths_json(const Finding& f) {
+  if (!f.widths) return nullptr;
+  return {{"least", f.widths->least},
+          {"median", f.widths->median},
+          {"largest", f.widths->largest},
+          {"length", f.widths->length},
+          {"hanging", f.widths->hanging}};
+}
+
 Json finding_json(const Finding& f, LengthUnit unit) {
   const KindInfo& kind = info(f.kind);
   Json triangles = Json::array();
@@ -73,6 +82,7 @@ Json finding_json(const Finding& f, LengthUnit unit) {
           {"measures", kind.measure_name},
           {"limit", f.limit ? Json(*f.limit) : Json(nullptr)},
           {"depth", f.depth ? Json(*f.depth) : Json(nullptr)},
+          {"widths", widths_json(f)},
           {"unit", unit_of(kind.measures, unit)},
           {"detail", f.detail},
           {"triangles", std::move(triangles)},

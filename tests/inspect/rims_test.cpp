@@ -1,6 +1,7 @@
 // Cracks, gaps, openings and borders told apart.
 
 #include <gtest/gtest.h>
+#include <Eigen/Geometry>
 
 #include <algorithm>
 #include <cmath>
@@ -44,6 +45,10 @@ TEST(Rims, ACrackHasItsWidthsAndLength) {
   EXPECT_EQ(cracks[0].count, 80u);
   EXPECT_NE(cracks[0].detail.find("median 0.004, least 0.004"), std::string::npos)
       << cracks[0].detail;
+  ASSERT_TRUE(cracks[0].widths.has_value());
+  EXPECT_NEAR(cracks[0].widths->median, 0.004, 1e-12);
+  EXPECT_NEAR(cracks[0].widths->length, 40 * 2 * std::sin(M_PI / 40), 1e-9);
+  EXPECT_EQ(cracks[0].widths->hanging, 0u);
   ASSERT_TRUE(found.proposed_tolerance.has_value());
   EXPECT_EQ(found.proposed_tolerance->closes, 1u);
   EXPECT_GE(found.proposed_tolerance->value, 0.004);
@@ -134,6 +139,32 @@ TEST(Rims, TheProposalStaysBelowTheThinnestWall) {
   const Inspection found = inspect(test::model_of(plate));
   EXPECT_TRUE(of_kind(found, FindingKind::crack).empty());
   EXPECT_TRUE(of_kind(found, FindingKind::gap).empty());
+}
+
+TEST(Rims, OpeningsThatMeetInAPointArePinched) {
+  Mesh mesh = test::sphere(12);
+  // Two quads that share nothing but a corner.
+  const VertexId shared = mesh.triangles[300][0];
+  std::vector<Triangle> kept;
+  std::size_t dropped = 0;
+  for (const Triangle& t : mesh.triangles) {
+    const bool at = t[0] == shared || t[1] == shared || t[2] == shared;
+    const Vector d =
+        (mesh.point(t[0]) + mesh.point(t[1]) + mesh.point(t[2])) / 3.0 - mesh.point(shared);
+    const Vector n = mesh.point(shared).normalized();
+    const Vector east = Vector(-n.y(), n.x(), 0).normalized();
+    const Vector north = n.cross(east);
+    if (at && d.dot(east) * d.dot(north) > 0) {
+      ++dropped;
+      continue;
+    }
+    kept.push_back(t);
+  }
+  mesh.triangles.assign(kept.begin(), kept.end());
+  ASSERT_GE(dropped, 2u);
+  const auto openings = of_kind(inspect(test::model_of(mesh)), FindingKind::opening);
+  ASSERT_EQ(openings.size(), 2u);
+  for (const Finding& f : openings) EXPECT_EQ(f.detail, "closed loop, pinched");
 }
 
 TEST(Rims, PartsThatCloseOnlyTogetherAreHintedAt) {

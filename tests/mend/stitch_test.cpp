@@ -185,7 +185,7 @@ TEST(Stitch, MakesASolidOfWhatIsTornByLessThanTheTolerance) {
 
 TEST(Stitch, MovesNothingFartherThanTheTolerance) {
   int moved = 0;
-  for (std::uint64_t seed = 1; seed <= 24; ++seed) {
+  for (std::uint64_t seed = 1; seed <= 10; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
     const Torn torn = torn_shape(seed);
     for (const double factor : {0.3, 1.2, 20.0}) {
@@ -198,7 +198,7 @@ TEST(Stitch, MovesNothingFartherThanTheTolerance) {
       moved += r.largest_movement > 0;
     }
   }
-  EXPECT_GT(moved, 48);
+  EXPECT_GT(moved, 20);
 }
 
 TEST(Stitch, NeverMakesAnythingWorseAtAnyTolerance) {
@@ -431,6 +431,32 @@ TEST(Stitch, ClosesASlitInOnePatch) {
   EXPECT_EQ(r.joined, 3u);
   const StitchResult half = stitch(sheet, 0.025);  // the mouth of the slit is wider
   EXPECT_EQ(half.naked_after, 18u);
+}
+
+TEST(Stitch, CanBeStoppedAtEveryCheckpoint) {
+  class StopAt : public Progress {
+   public:
+    explicit StopAt(int calls) : left_(calls) {}
+    bool advance(std::string_view, double) override { return left_-- > 0; }
+
+   private:
+    int left_;
+  };
+  const Torn torn = torn_shape(3);
+  const Mesh before = torn.mesh;
+  int stopped = 0;
+  for (; stopped < 100; ++stopped) {
+    StopAt progress(stopped);
+    try {
+      EXPECT_EQ(stitch(torn.mesh, 2 * torn.width, {}, nullptr, &progress).naked_after, 0u);
+      break;
+    } catch (const Cancelled&) {
+      EXPECT_EQ(torn.mesh.points, before.points);
+      EXPECT_EQ(torn.mesh.triangles, before.triangles);
+    }
+  }
+  EXPECT_GE(stopped, 2);
+  EXPECT_LT(stopped, 100);
 }
 
 TEST(Stitch, InPartsNeverJoinsParts) {

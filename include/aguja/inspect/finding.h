@@ -63,6 +63,15 @@ struct KindInfo {
 [[nodiscard]] std::string_view slug(Severity severity);
 [[nodiscard]] std::optional<FindingKind> parse_finding_kind(std::string_view slug);
 
+/// How wide a crack or gap is along its length; see `Stretch`.
+struct WidthProfile {
+  double least = 0;
+  double median = 0;  ///< by length
+  double largest = 0;
+  double length = 0;
+  std::size_t hanging = 0;  ///< vertices that face the inside of an edge
+};
+
 /// One defect. Lengths are in the model's unit.
 struct Finding {
   std::string id;  ///< kind and digest of its geometry: independent of order and threads
@@ -72,12 +81,13 @@ struct Finding {
   std::size_t count = 0;        ///< how many edges, vertices, triangles or shells it consists of
   Point place = Point::Zero();  ///< where to look
   Box box;
-  double measure = 0;                 ///< see `KindInfo::measures`
-  std::optional<double> limit;        ///< what the measure was held against
-  std::optional<double> depth;        ///< crossings: how far the surfaces pass through each other
-  std::string detail;                 ///< one clause with what the figures do not say
-  std::vector<TriangleId> triangles;  ///< in the part as read, rising; the first kMostListed
-  std::size_t triangle_total = 0;     ///< how many there are
+  double measure = 0;                  ///< see `KindInfo::measures`
+  std::optional<double> limit;         ///< what the measure was held against
+  std::optional<double> depth;         ///< crossings: how far the surfaces pass through each other
+  std::optional<WidthProfile> widths;  ///< cracks and gaps
+  std::string detail;                  ///< one clause with what the figures do not say
+  std::vector<TriangleId> triangles;   ///< in the part as read, rising; the first kMostListed
+  std::size_t triangle_total = 0;      ///< how many there are
   std::vector<FindingKind> waits_for;
 
   static constexpr std::size_t kMostListed = 100;

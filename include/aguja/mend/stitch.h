@@ -50,7 +50,8 @@ struct OpenRim {
 
 struct StitchResult {
   Mesh mesh;
-  std::vector<VertexId> new_vertex;  ///< by point of the input
+  /// By point of the input; kNoIndex for points that nothing uses, where points had to be welded.
+  std::vector<VertexId> new_vertex;
   std::size_t naked_before = 0;
   std::size_t naked_after = 0;  ///< never above naked_before
   std::size_t joined = 0;       ///< edges that two naked edges, or pieces of them, became

@@ -53,6 +53,8 @@ void report_stretches(const PartView& view, FindingSink& sink) {
     finding.count = naked.size();
     finding.measure = stretch.largest_width;
     finding.limit = survey.tolerance;
+    finding.widths = {stretch.least_width, stretch.median_width, stretch.largest_width,
+                      stretch.length, stretch.hanging};
     finding.place = stretch.place;
     finding.box = stretch.box;
     finding.detail = short_text(stretch.length) + " long, median " +
@@ -318,6 +320,12 @@ void report_openings(const PartView& view, FindingSink& sink) {
       }
     }
   }
+  // Rims that meet other rims in a point begin and end there.
+  std::unordered_map<std::uint32_t, std::size_t> ends;
+  for (std::size_t i = 0; i < left.rims().size(); ++i) {
+    ++ends[left.rims()[i].vertices.front().value];
+    ++ends[left.rims()[i].vertices.back().value];
+  }
   for (std::size_t i = 0; i < loops.size(); ++i) {
     if (partner[i] && *partner[i] < i) continue;
     Finding finding;
@@ -341,6 +349,7 @@ void report_openings(const PartView& view, FindingSink& sink) {
     add(loops[i]);
     const Rim rim = left.rims()[loops[i].rim];
     finding.detail = rim.is_loop() ? "closed loop" : "open run between branching vertices";
+    if (rim.is_loop() && ends[rim.vertices.front().value] > 2) finding.detail += ", pinched";
     if (partner[i]) {
       add(loops[*partner[i]]);
       finding.place = 0.5 * (loops[i].center + loops[*partner[i]].center);
