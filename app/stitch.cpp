@@ -78,6 +78,7 @@ struct StitchCommand : Session {
     StitchedModel stitched = stitch(
         model, report.tolerance, {.steps = steps, .round_to_float = floats}, &times(), progress());
     report.result = std::move(stitched.total);
+    if (floats && report.tolerance > 0) check_rounding(stitched.model, report.tolerance);
     if (dry_run) {
       report.certificate = certify(stitched.model, &times(), progress());
     } else {
@@ -86,6 +87,21 @@ struct StitchCommand : Session {
     print([&] { return stitch_json(model, report, facts()); },
           [&] { return stitch_text(model, report, file_label(), {.width = width()}); });
     return report.certificate.verdict == Verdict::solid ? kAllWell : kErrorsInGeometry;
+  }
+
+  // What is rounded on writing moves, too, and the tolerance bounds all that moves.
+  void check_rounding(const Model& stitched, double allowed) const {
+    double largest = 0;
+    for (const Part& part : stitched.parts) {
+      for (const Point& p : part.mesh.points) {
+        largest = std::max(largest, (rounded_to_float(p) - p).norm());
+      }
+    }
+    if (largest <= allowed) return;
+    throw ArgumentError(fmt::format(
+        "binary STL would round points by up to {:.3g} {}, more than the tolerance of {:.3g}; "
+        "write obj, ply or --text",
+        largest, symbol(stitched.unit), allowed));
   }
 
   // The certificate is on the file as read back.

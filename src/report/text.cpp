@@ -279,14 +279,15 @@ std::string stitch_text(const Model& model, const StitchReport& report, std::str
                       plural(r.inserted, "vertex", "vertices"));
   text += r.turned_over > 0 ? fmt::format(", {} turned over\n", plural(r.turned_over, "triangle"))
                             : "\n";
-  if (report.largest_movement() > 0) {
-    text += fmt::format("  moved     at most {} {}, at {}{}\n", brief(report.largest_movement()), u,
-                        brief(r.largest_movement_at),
-                        report.largest_rounding > 0
-                            ? fmt::format("; {} of it by rounding", brief(report.largest_rounding))
-                            : "");
+  if (r.largest_movement > 0) {
+    text += fmt::format("  moved     at most {} {}, at {}\n", brief(r.largest_movement), u,
+                        brief(r.largest_movement_at));
   } else {
     text += "  moved     nothing\n";
+  }
+  if (report.largest_rounding > 0) {
+    text += fmt::format("  rounded   other points by at most {} {}\n",
+                        brief(report.largest_rounding), u);
   }
   if (!r.refused.empty()) {
     text += fmt::format("\n{} refused\n", plural(r.refused.size(), "join"));

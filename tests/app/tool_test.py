@@ -130,6 +130,13 @@ class ToolTest(unittest.TestCase):
         open_still = self.report("stitch", model, "--dry-run", "--tolerance", "1e-6mm", status=1)
         self.assertEqual(open_still["naked_after"], open_still["naked_before"])
         self.assertGreater(len(open_still["still_open"]), 0)
+        # Rounding on writing is movement: a budget below the spacing of floats refuses binary STL.
+        double = self.folder / "double.obj"
+        self.report("convert", self.folder / "garza.obj", "-o", double, "--scale", "1.1")
+        refused = run("stitch", double, "--tolerance", "1e-9mm", "-o", self.folder / "rounded.stl")
+        self.assertEqual(refused.returncode, 2)
+        self.assertIn("would round points by up to", refused.stderr)
+        self.assertFalse((self.folder / "rounded.stl").exists())
         self.assertEqual(run("stitch", model).returncode, 2)
         self.assertEqual(run("stitch", model, "-o", model).returncode, 2)
         self.assertEqual(run("stitch", model, "--dry-run", "--tolerance", "-1mm").returncode, 2)

@@ -2,6 +2,8 @@
 /// \file
 /// Reports as JSON, for programs. Each object is described by a JSON Schema in docs/schema/.
 
+#include <algorithm>
+
 #include <nlohmann/json_fwd.hpp>
 
 #include "aguja/base/stage_times.h"
@@ -44,9 +46,10 @@ struct StitchReport {
   Certificate certificate;  ///< on the file read back, or on the model if nothing was written
 
   [[nodiscard]] bool is_written() const { return !output.empty(); }
-  /// Movement and rounding together.
+  /// Joined vertices are rounded before they are checked, so a point is moved by the one or the
+  /// other, never by both.
   [[nodiscard]] double largest_movement() const {
-    return result.largest_movement + largest_rounding;
+    return std::max(result.largest_movement, largest_rounding);
   }
 };
 [[nodiscard]] nlohmann::ordered_json stitch_json(const Model& model, const StitchReport& report,
