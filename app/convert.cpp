@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
-#include <filesystem>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -88,24 +87,11 @@ Eigen::Affine3d parse_mirror(const std::string& text) {
 }
 
 struct ConvertCommand : Session {
-  std::string output;
-  std::string to;
+  OutputOptions output;
   std::string to_unit;
   std::vector<std::pair<std::string, std::string>> steps;  // option, argument; in the order given
   std::vector<std::string> renames;
   std::vector<std::string> only;
-  bool text = false;
-  bool overwrite = false;
-
-  Format format() const {
-    const auto known = format_of_name(to.empty() ? output : to);
-    if (!known) {
-      throw ArgumentError((to.empty() ? "the format cannot be told from '" + output + "'"
-                                      : "unknown format '" + to + "'") +
-                          "; expected stl, obj, ply or off (--to)");
-    }
-    return *known;
-  }
 
   void apply_steps(Model& model) const {
     for (const auto& [option, argument] : steps) {
@@ -162,10 +148,8 @@ struct ConvertCommand : Session {
   }
 
   int convert_model() {
-    const Format target = format();
-    if (!overwrite && std::filesystem::exists(output)) {
-      throw ArgumentError(output + ": exists already; --overwrite replaces it");
-    }
+    output.check();
+    const Format target = output.format();
     Model model = read(/*keep_facet_records=*/true);
     select_parts(model);
     rename_parts(model);
@@ -177,12 +161,13 @@ struct ConvertCommand : Session {
       }
       convert_unit(model, *unit);
     }
-    const WriteReport report = times().time(
-        "write", [&] { return write_model(output, model, target, {text}, overwrite); });
+    const WriteReport report = times().time("write", [&] {
+      return write_model(output.file, model, target, {output.text}, output.overwrite);
+    });
     print([&] { return object(model, target, report); },
           [&] {
             std::string lines = fmt::format("{}: {} triangles in {} part{}, coordinates in {}\n",
-                                            output, triangle_count(model), model.parts.size(),
+                                            output.file, triangle_count(model), model.parts.size(),
                                             model.parts.size() == 1 ? "" : "s", name(model.unit));
             for (const std::string& note : model.notes) lines += "  read: " + note + "\n";
             for (const std::string& note : report.notes) lines += "  written: " + note + "\n";
@@ -195,7 +180,7 @@ struct ConvertCommand : Session {
                                 const WriteReport& report) const {
     nlohmann::ordered_json json;
     json["schema"] = schema_json("convert");
-    json["output"] = output;
+    json["output"] = output.file;
     json["format"] = slug(target);
     json["unit"] = symbol(model.unit);
     json["parts"] = nlohmann::ordered_json::array();
@@ -219,10 +204,7 @@ void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
       *app.add_subcommand("convert", "between formats and units, moved, turned or scaled");
   const auto session = std::make_shared<ConvertCommand>();
   session->add_input(command);
-  command.add_option("-o,--output", session->output, "file to write")->required();
-  command.add_option("--to", session->to, "format to write, whatever the name says");
-  command.add_flag("--text", session->text, "stl and ply: write text instead of binary");
-  command.add_flag("--overwrite", session->overwrite, "replace the output if it exists");
+  session->output.add(command)->required();
   command.add_option("--part", session->only, "write only this part; may be repeated")
       ->allow_extra_args(false);
   command.add_option("--rename", session->renames, "OLD=NEW, a part's name; may be repeated")

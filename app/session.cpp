@@ -8,6 +8,7 @@
 #include <chrono>
 #include <csignal>
 #include <cstdlib>
+#include <filesystem>
 #include <future>
 #include <iostream>
 
@@ -123,6 +124,28 @@ void Session::add_reading(CLI::App& command) {
   command.add_option("--unit", unit_, "unit of the coordinates: um, mm, cm, m, in, ft");
   command.add_option("--from", from_, "format of the files, whatever they look like");
   command.add_flag("--as-one", as_one_, "take all parts as one body, the parts as its patches");
+}
+
+CLI::Option* OutputOptions::add(CLI::App& command) {
+  CLI::Option* const option = command.add_option("-o,--output", file, "file to write");
+  command.add_option("--to", to, "format to write, whatever the name says");
+  command.add_flag("--text", text, "stl and ply: write text instead of binary");
+  command.add_flag("--overwrite", overwrite, "replace the output if it exists");
+  return option;
+}
+
+Format OutputOptions::format() const {
+  const auto known = format_of_name(to.empty() ? file : to);
+  if (known) return *known;
+  throw ArgumentError((to.empty() ? "the format cannot be told from '" + file + "'"
+                                  : "unknown format '" + to + "'") +
+                      "; expected stl, obj, ply or off (--to)");
+}
+
+void OutputOptions::check() const {
+  static_cast<void>(format());
+  if (overwrite || !std::filesystem::exists(file)) return;
+  throw ArgumentError(file + ": exists already; --overwrite replaces it");
 }
 
 Progress* Session::progress() {

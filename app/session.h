@@ -23,6 +23,20 @@ enum ExitStatus : int {
   kInterrupted = 130,
 };
 
+/// Where and how a command writes a model.
+struct OutputOptions {
+  std::string file;
+  std::string to;
+  bool text = false;
+  bool overwrite = false;
+
+  /// Adds `--output`, `--to`, `--text` and `--overwrite`; gives the first.
+  CLI::Option* add(CLI::App& command);
+  [[nodiscard]] Format format() const;
+  /// Before any work: is the format known, and nothing in the way?
+  void check() const;
+};
+
 /// Options that every command has, and what they lead to.
 class Session {
  public:

@@ -1,7 +1,6 @@
 // aguja stitch: joins naked edges within a tolerance, and certifies what it wrote.
 
 #include <algorithm>
-#include <filesystem>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -15,32 +14,16 @@ namespace {
 
 struct StitchCommand : Session {
   std::string tolerance;
-  std::string output;
-  std::string to;
+  OutputOptions output;
   int steps = 1;
-  bool text = false;
   bool dry_run = false;
-  bool overwrite = false;
-
-  [[nodiscard]] Format format() const {
-    const auto known = format_of_name(to.empty() ? output : to);
-    if (!known) {
-      throw ArgumentError("the format cannot be told from '" + (to.empty() ? output : to) +
-                          "'; expected stl, obj, ply or off (--to)");
-    }
-    return *known;
-  }
 
   void check_use() const {
-    if (dry_run != output.empty()) {
+    if (dry_run != output.file.empty()) {
       throw ArgumentError(dry_run ? "--dry-run writes nothing: leave out --output"
                                   : "--output FILE is needed, or --dry-run");
     }
-    if (dry_run) return;
-    static_cast<void>(format());
-    if (!overwrite && std::filesystem::exists(output)) {
-      throw ArgumentError(output + ": exists already; --overwrite replaces it");
-    }
+    if (!dry_run) output.check();
   }
 
   void choose_tolerance(const Model& model, StitchReport& report) {
@@ -74,7 +57,7 @@ struct StitchCommand : Session {
     StitchReport report;
     report.steps = static_cast<std::size_t>(steps);
     choose_tolerance(model, report);
-    const bool floats = !dry_run && format() == Format::stl && !text;
+    const bool floats = !dry_run && output.format() == Format::stl && !output.text;
     StitchedModel stitched = stitch(
         model, report.tolerance, {.steps = steps, .round_to_float = floats}, &times(), progress());
     report.result = std::move(stitched.total);
@@ -106,17 +89,18 @@ struct StitchCommand : Session {
 
   // The certificate is on the file as read back.
   void write(const Model& stitched, StitchReport& report) {
-    const WriteReport written = times().time(
-        "write", [&] { return write_model(output, stitched, format(), {text}, overwrite); });
-    report.output = output;
+    const WriteReport written = times().time("write", [&] {
+      return write_model(output.file, stitched, output.format(), {output.text}, output.overwrite);
+    });
+    report.output = output.file;
     report.digest = written.digest;
     report.write_notes = written.notes;
     report.largest_rounding = written.largest_rounding;
     ReadOptions options;
     options.unit = stitched.unit;
-    options.format = format();
+    options.format = output.format();
     const Model back =
-        times().time("read", [&] { return read_model(output, options, progress()); });
+        times().time("read", [&] { return read_model(output.file, options, progress()); });
     report.certificate = certify(back, &times(), progress());
   }
 };
@@ -131,14 +115,11 @@ void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comma
   command.add_option("--tolerance", session->tolerance,
                      "how far anything may move, such as 0.05mm; if left out, it is proposed from "
                      "the widths of the cracks");
-  command.add_option("-o,--output", session->output, "file to write");
-  command.add_option("--to", session->to, "format to write, whatever the name says");
-  command.add_flag("--text", session->text, "stl and ply: write text instead of binary");
+  session->output.add(command);
   command.add_option("--steps", session->steps, "let the tolerance grow in so many steps")
       ->check(CLI::Range(1, 100))
       ->capture_default_str();
   command.add_flag("--dry-run", session->dry_run, "show what would be joined; write nothing");
-  command.add_flag("--overwrite", session->overwrite, "replace an existing output");
   session->add_common(command);
   command.footer(
       "Parts stay apart unless --as-one. Exit status 1 unless the verdict on what was written is "

@@ -124,4 +124,26 @@ class Cracker {
 
 Mesh cracked(const Mesh& mesh, const CrackOptions& options) { return Cracker(mesh, options).run(); }
 
+std::vector<Part> parts_by_patch(const Mesh& mesh, const std::string& name) {
+  std::vector<Part> parts;
+  std::vector<std::map<std::uint32_t, VertexId>> ids;  // by patch: point of the mesh to its own
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    const std::uint32_t patch = mesh.patch_of[t].value;
+    while (parts.size() <= patch) {
+      parts.push_back({name + "-" + std::to_string(parts.size() + 1), {}, {}, {}});
+      ids.emplace_back();
+    }
+    Mesh& own = parts[patch].mesh;
+    Triangle triangle = mesh.triangles[t];
+    for (VertexId& v : triangle.corner) {
+      const auto [at, is_new] =
+          ids[patch].try_emplace(v.value, VertexId{static_cast<std::uint32_t>(own.points.size())});
+      if (is_new) own.points.push_back(mesh.point(v));
+      v = at->second;
+    }
+    own.triangles.push_back(triangle);
+  }
+  return parts;
+}
+
 }  // namespace aguja::demo

@@ -4,7 +4,7 @@
 #include <cstdint>
 #include <functional>
 
-#include "aguja/mesh/mesh.h"
+#include "aguja/mesh/model.h"
 
 namespace aguja::demo {
 
@@ -21,5 +21,8 @@ struct CrackOptions {
 /// Every patch gets points of its own; those on borders are moved by up to half the width, each
 /// copy by itself, at random.
 [[nodiscard]] Mesh cracked(const Mesh& mesh, const CrackOptions& options);
+
+/// Each patch as a part of its own, with its own points only, named `NAME-1`, `NAME-2`, ...
+[[nodiscard]] std::vector<Part> parts_by_patch(const Mesh& mesh, const std::string& name);
 
 }  // namespace aguja::demo

@@ -438,24 +438,9 @@ std::vector<DemoModel> torn_models(const KnownPart& pod) {
 
   const KnownPart ball = make_ball(25, 20);
   const Mesh shards = cracked(ball.part.mesh, {.width = 0.01});
-  DemoModel objects = model_of("ball-of-400-objects", "every patch is an object of its own", {});
+  DemoModel objects = model_of("ball-of-400-objects", "every patch is an object of its own",
+                               parts_by_patch(shards, "shard"));
   objects.format = Format::obj;
-  objects.model.parts.resize(400);
-  for (std::size_t i = 0; i < 400; ++i)
-    objects.model.parts[i].name = "shard-" + std::to_string(i + 1);
-  std::vector<std::map<std::uint32_t, VertexId>> ids(400);
-  for (std::size_t t = 0; t < shards.triangles.size(); ++t) {
-    const std::uint32_t patch = shards.patch_of[t].value;
-    Mesh& own = objects.model.parts[patch].mesh;
-    Triangle triangle = shards.triangles[t];
-    for (VertexId& v : triangle.corner) {
-      const auto [at, is_new] =
-          ids[patch].try_emplace(v.value, VertexId{static_cast<std::uint32_t>(own.points.size())});
-      if (is_new) own.points.push_back(shards.point(v));
-      v = at->second;
-    }
-    own.triangles.push_back(triangle);
-  }
   objects.tear = {0.01, 0.02, naked_edges(shards), true};
   objects.volume = ball.volume;
   models.push_back(std::move(objects));

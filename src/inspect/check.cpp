@@ -3,10 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <bit>
-#include <charconv>
 #include <cstring>
-
-#include "inspect/grouping.h"
 
 namespace aguja {
 namespace {
@@ -35,13 +32,6 @@ std::string hex8(std::uint64_t value) {
 }
 
 }  // namespace
-
-std::string short_text(double value) {
-  std::array<char, 32> buffer{};
-  const auto end = std::to_chars(buffer.data(), buffer.data() + buffer.size(), value,
-                                 std::chars_format::general, 3);
-  return {buffer.data(), end.ptr};
-}
 
 std::span<const RegisteredCheck> registered_checks() {
   static constexpr std::array<RegisteredCheck, 12> kChecks = {{

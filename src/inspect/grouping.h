@@ -3,12 +3,11 @@
 
 #include <algorithm>
 #include <cstdint>
-#include <numeric>
-#include <string>
 #include <unordered_map>
 #include <vector>
 
 #include "aguja/solid/anatomy.h"
+#include "base/disjoint_sets.h"
 
 namespace aguja {
 
@@ -17,33 +16,23 @@ namespace aguja {
 template <class Item, class KeysOf>
 [[nodiscard]] std::vector<std::vector<Item>> connected_groups(const std::vector<Item>& items,
                                                               const KeysOf& keys_of) {
-  std::vector<std::size_t> parent(items.size());
-  std::iota(parent.begin(), parent.end(), std::size_t{0});
-  const auto root = [&](std::size_t i) {
-    while (parent[i] != i) i = parent[i] = parent[parent[i]];
-    return i;
-  };
-  std::unordered_map<std::uint64_t, std::size_t> owner;
-  for (std::size_t i = 0; i < items.size(); ++i) {
+  DisjointSets sets(items.size());
+  std::unordered_map<std::uint64_t, std::uint32_t> owner;
+  for (std::uint32_t i = 0; i < items.size(); ++i) {
     keys_of(items[i], [&](std::uint64_t key) {
       const auto [at, is_new] = owner.try_emplace(key, i);
-      const std::size_t a = root(at->second);
-      const std::size_t b = root(i);
-      if (!is_new) parent[std::max(a, b)] = std::min(a, b);
+      if (!is_new) sets.unite(at->second, i);
     });
   }
-  std::unordered_map<std::size_t, std::size_t> group_of;
+  std::unordered_map<std::uint32_t, std::size_t> group_of;
   std::vector<std::vector<Item>> groups;
-  for (std::size_t i = 0; i < items.size(); ++i) {
-    const auto [at, is_new] = group_of.try_emplace(root(i), groups.size());
+  for (std::uint32_t i = 0; i < items.size(); ++i) {
+    const auto [at, is_new] = group_of.try_emplace(sets.find(i), groups.size());
     if (is_new) groups.emplace_back();
     groups[at->second].push_back(items[i]);
   }
   return groups;
 }
-
-/// Four significant digits, for details.
-[[nodiscard]] std::string short_text(double value);
 
 [[nodiscard]] inline double edge_length(const Anatomy& a, EdgeId e) {
   const Edge& edge = a.edges.edge(e);

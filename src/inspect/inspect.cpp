@@ -79,12 +79,6 @@ void hint_as_one(const Model& model, const InspectOptions& options, Inspection& 
   }
 }
 
-template <class Work>
-void timed(StageTimes* times, std::string_view stage, const Work& work) {
-  if (times == nullptr) return work();
-  times->time(stage, work);
-}
-
 }  // namespace
 
 std::size_t Inspection::count(Severity severity) const {

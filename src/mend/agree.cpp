@@ -4,6 +4,7 @@
 
 #include <Eigen/Geometry>
 
+#include "aguja/geometry/box_tree.h"
 #include "aguja/mesh/components.h"
 #include "aguja/mesh/weld.h"
 
@@ -110,7 +111,7 @@ class Agreement {
 
   // Should the regions on side +1 be turned instead of those on side -1?
   [[nodiscard]] bool flips(const std::vector<std::uint32_t>& group,
-                           const std::vector<signed char>& side) const {
+                           const std::vector<signed char>& side) {
     const std::uint32_t component = component_of_[group[0]];
     double volume = 0, plus = 0, minus = 0;
     for (const std::uint32_t g : group) {
@@ -121,11 +122,17 @@ class Agreement {
     if (!open_[component] && !is_enclosed(component)) return volume < 0;
     return minus > plus;
   }
-  [[nodiscard]] bool is_enclosed(std::uint32_t component) const {
-    for (std::uint32_t c = 0; c < components_.count; ++c) {
-      if (c != component && box_[c].contains(box_[component])) return true;
+  [[nodiscard]] bool is_enclosed(std::uint32_t component) {
+    if (tree_.size() == 0) {
+      Array<FloatBox> boxes;
+      for (const Box& box : box_) boxes.push_back(FloatBox(box));
+      tree_ = BoxTree(std::move(boxes));
     }
-    return false;
+    bool enclosed = false;
+    tree_.for_each_meeting(FloatBox(box_[component]), [&](std::uint32_t c) {
+      enclosed |= c != component && box_[c].contains(box_[component]);
+    });
+    return enclosed;
   }
 
   std::size_t turn(const std::vector<bool>& turned) {
@@ -149,6 +156,7 @@ class Agreement {
   std::vector<bool> stays_;  // by component: there are conflicts that no join made
   std::vector<bool> open_;
   std::vector<Box> box_;
+  BoxTree tree_;  // of the boxes, made when first asked
 };
 
 }  // namespace

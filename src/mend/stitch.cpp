@@ -14,11 +14,6 @@
 namespace aguja {
 namespace {
 
-template <class Work>
-decltype(auto) timed(StageTimes* times, std::string_view stage, const Work& work) {
-  return times == nullptr ? work() : times->time(stage, work);
-}
-
 // After so many rounds of undoing what harms, the step is given up as a whole.
 constexpr int kMostRounds = 24;
 constexpr int kMostPasses = 4;
@@ -105,12 +100,15 @@ class Stitcher {
       std::optional<EdgeTable> after;
       timed(times_, "join",
             [&] { after.emplace(zipped.mesh.triangles, zipped.mesh.points.size()); });
-      const auto harm =
-          timed(times_, "check", [&] { return find_harm(welded, *edges, zipped, *after); });
+      std::vector<EdgeId> joined;
+      const auto harm = timed(times_, "check", [&] {
+        joined = newly_joined(welded, *edges, zipped, *after);
+        return find_harm(welded, *edges, zipped, *after, joined);
+      });
       if (harm.empty()) {
         // Follows from the above: every knot closes an edge. Cheap enough to make sure.
         if (count_edges(*after).naked > count_edges(*edges).naked) return;
-        accept(std::move(zipped), welded, *edges, *after);
+        accept(std::move(zipped), joined, welded, *edges, *after);
         edges = std::move(after);
         return;
       }
@@ -142,8 +140,8 @@ class Stitcher {
     return ends;
   }
 
-  void accept(Zipped zipped, const Welded& before, const EdgeTable& edges_before,
-              const EdgeTable& edges_after) {
+  void accept(Zipped zipped, std::span<const EdgeId> joined, const Welded& before,
+              const EdgeTable& edges_before, const EdgeTable& edges_after) {
     std::unordered_map<std::uint32_t, std::array<Point, 3>> origins;
     std::vector<bool> has_origins(zipped.mesh.triangles.size());
     for (std::size_t i = 0; i < zipped.changed.size(); ++i) {
@@ -172,7 +170,14 @@ class Stitcher {
       if (v.value != kNoIndex) v = zipped.new_vertex[v.value];
     }
     result_.inserted += zipped.inserted;
-    joined_ = joined_edges(before, edges_before, joined_, zipped, edges_after);
+    std::vector<bool> all(edges_after.size());
+    for (const EdgeId e : joined) all[e.value] = true;
+    if (!joined_.empty()) {
+      for (const EdgeId e : still_joined(before, edges_before, joined_, zipped, edges_after)) {
+        all[e.value] = true;
+      }
+    }
+    joined_ = std::move(all);
     current_ = std::move(zipped.mesh);
     origins_.clear();
     for (const auto& [t, corners] : corner_origins_) {

@@ -10,6 +10,7 @@
 #include "aguja/geometry/predicates.h"
 #include "aguja/mesh/crossings.h"
 #include "aguja/mesh/fans.h"
+#include "base/disjoint_sets.h"
 
 namespace aguja {
 namespace {
@@ -48,8 +49,12 @@ std::optional<EdgeId> edge_before(const Welded& before, const EdgeTable& edges_b
 class Checker {
  public:
   Checker(const Welded& before, const EdgeTable& edges_before, const Zipped& zipped,
-          const EdgeTable& edges_after)
-      : before_(before), edges_before_(edges_before), zipped_(zipped), edges_after_(edges_after) {}
+          const EdgeTable& edges_after, std::span<const EdgeId> joined)
+      : before_(before),
+        edges_before_(edges_before),
+        zipped_(zipped),
+        edges_after_(edges_after),
+        joined_(joined) {}
 
   std::map<std::uint32_t, RefusalReason> run() {
     check_coincidence();
@@ -169,39 +174,26 @@ class Checker {
 
   // Knots that joined edges hang together: do they leave fewer naked edges than there were?
   void check_gain() {
-    const std::vector<bool> joined =
-        joined_edges(before_, edges_before_, {}, zipped_, edges_after_);
-    std::unordered_map<std::uint32_t, std::uint32_t> parent;
-    for (const std::uint32_t k : zipped_.knot_of) {
-      if (k != kNoIndex) parent[k] = k;
-    }
-    const auto root = [&](std::uint32_t k) {
-      while (parent[k] != k) k = parent[k] = parent[parent[k]];
-      return k;
-    };
-    const auto knots_of = [&](std::uint32_t e) {
-      const Edge& edge = edges_after_.edge({e});
+    const std::size_t count = zipped_.insertions_of.size();
+    DisjointSets together(count);
+    const auto knots_of = [&](EdgeId e) {
+      const Edge& edge = edges_after_.edge(e);
       return std::pair(zipped_.knot_of[edge.low.value], zipped_.knot_of[edge.high.value]);
     };
-    for (std::uint32_t e = 0; e < joined.size(); ++e) {
-      if (!joined[e]) continue;
+    for (const EdgeId e : joined_) {
       const auto [x, y] = knots_of(e);
-      if (x != kNoIndex && y != kNoIndex)
-        parent[std::max(root(x), root(y))] = std::min(root(x), root(y));
+      if (x != kNoIndex && y != kNoIndex) together.unite(x, y);
     }
-    std::unordered_map<std::uint32_t, long long> gain;
-    for (std::uint32_t e = 0; e < joined.size(); ++e) {
-      if (!joined[e]) continue;
+    std::vector<long long> gain(count, 0);
+    for (const EdgeId e : joined_) {
       const auto [x, y] = knots_of(e);
-      gain[root(x != kNoIndex ? x : y)] += 2;
+      gain[together.find(x != kNoIndex ? x : y)] += 2;
     }
-    for (std::uint32_t v = 0; v < zipped_.knot_of.size(); ++v) {
-      const std::uint32_t k = zipped_.knot_of[v];
-      if (k != kNoIndex) gain[root(k)] -= static_cast<long long>(zipped_.insertions_of[k]);
+    for (std::uint32_t k = 0; k < count; ++k) {
+      gain[together.find(k)] -= static_cast<long long>(zipped_.insertions_of[k]);
     }
-    for (std::uint32_t v = 0; v < zipped_.knot_of.size(); ++v) {
-      const std::uint32_t k = zipped_.knot_of[v];
-      if (k != kNoIndex && gain[root(k)] <= 0) blame(VertexId{v}, RefusalReason::no_gain);
+    for (std::uint32_t k = 0; k < count; ++k) {
+      if (gain[together.find(k)] <= 0) harm_.try_emplace(k, RefusalReason::no_gain);
     }
   }
 
@@ -252,43 +244,52 @@ class Checker {
   const EdgeTable& edges_before_;
   const Zipped& zipped_;
   const EdgeTable& edges_after_;
+  std::span<const EdgeId> joined_;
   std::map<std::uint32_t, RefusalReason> harm_;
 };
 
+// Edges with two triangles of different parents, both on what `wanted(edge before)` holds for; the
+// edge before is empty for pieces of divided sides. Asked only of edges that `may_be(edge)`.
+template <class MayBe, class Wanted>
+std::vector<EdgeId> select_joined(const Welded& before, const EdgeTable& edges_before,
+                                  const Zipped& zipped, const EdgeTable& edges_after,
+                                  const MayBe& may_be, const Wanted& wanted) {
+  const auto fits = [&](EdgeUse use) {
+    return wanted(edge_before(before, edges_before, zipped, use));
+  };
+  return select_edges(edges_after, [&](EdgeId id) {
+    const auto uses = edges_after.uses(id);
+    return uses.size() == 2 && may_be(edges_after.edge(id)) &&
+           zipped.parent[uses[0].triangle().value] != zipped.parent[uses[1].triangle().value] &&
+           fits(uses[0]) && fits(uses[1]);
+  });
+}
+
 }  // namespace
 
-std::vector<bool> joined_edges(const Welded& before, const EdgeTable& edges_before,
-                               const std::vector<bool>& joined_before, const Zipped& zipped,
-                               const EdgeTable& edges_after) {
-  const auto was_naked_or_joined = [&](EdgeUse use) {
-    // Pieces of divided sides were naked; inner edges of a divided triangle are told by the
-    // parents.
-    const auto e = edge_before(before, edges_before, zipped, use);
-    return !e || edges_before.is_naked(*e) || (!joined_before.empty() && joined_before[e->value]);
+std::vector<EdgeId> newly_joined(const Welded& before, const EdgeTable& edges_before,
+                                 const Zipped& zipped, const EdgeTable& edges_after) {
+  const auto at_knot = [&](const Edge& edge) {
+    return zipped.knot_of[edge.low.value] != kNoIndex ||
+           zipped.knot_of[edge.high.value] != kNoIndex;
   };
-  std::vector<bool> joined(edges_after.size());
-  for (const EdgeId e : select_edges(edges_after, [&](EdgeId id) {
-         const auto uses = edges_after.uses(id);
-         if (uses.size() != 2) return false;
-         const Edge& edge = edges_after.edge(id);
-         const bool at_knots = zipped.knot_of[edge.low.value] != kNoIndex ||
-                               zipped.knot_of[edge.high.value] != kNoIndex;
-         if (!at_knots && joined_before.empty()) return false;
-         if (zipped.parent[uses[0].triangle().value] == zipped.parent[uses[1].triangle().value]) {
-           return false;
-         }
-         return was_naked_or_joined(uses[0]) && was_naked_or_joined(uses[1]);
-       })) {
-    joined[e.value] = true;
-  }
-  return joined;
+  return select_joined(before, edges_before, zipped, edges_after, at_knot,
+                       [&](std::optional<EdgeId> e) { return !e || edges_before.is_naked(*e); });
+}
+
+std::vector<EdgeId> still_joined(const Welded& before, const EdgeTable& edges_before,
+                                 const std::vector<bool>& joined_before, const Zipped& zipped,
+                                 const EdgeTable& edges_after) {
+  return select_joined(
+      before, edges_before, zipped, edges_after, [](const Edge&) { return true; },
+      [&](std::optional<EdgeId> e) { return e && joined_before[e->value]; });
 }
 
 std::map<std::uint32_t, RefusalReason> find_harm(const Welded& before,
                                                  const EdgeTable& edges_before,
-                                                 const Zipped& zipped,
-                                                 const EdgeTable& edges_after) {
-  return Checker(before, edges_before, zipped, edges_after).run();
+                                                 const Zipped& zipped, const EdgeTable& edges_after,
+                                                 std::span<const EdgeId> joined) {
+  return Checker(before, edges_before, zipped, edges_after, joined).run();
 }
 
 }  // namespace aguja

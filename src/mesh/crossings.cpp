@@ -167,20 +167,25 @@ std::optional<std::pair<double, double>> clip(const Point& a, const Point& b,
 std::pair<Point, Point> cut(const LabelledTriangle& t, const Plane& plane) {
   std::array<double, 3> h{};
   for (int i = 0; i < 3; ++i) h[i] = plane.height(t.corner[i]);
-  std::vector<Point> ends;
+  std::optional<Point> first;
+  Point last = Point::Zero();
+  const auto meets = [&](const Point& p) {
+    if (!first) first = p;
+    last = p;
+  };
   for (int i = 0; i < 3; ++i) {
     const int j = (i + 1) % 3;
-    if (h[i] == 0) ends.push_back(t.corner[i]);
+    if (h[i] == 0) meets(t.corner[i]);
     if (h[i] * h[j] < 0) {
-      ends.push_back(t.corner[i] + (t.corner[j] - t.corner[i]) * (h[i] / (h[i] - h[j])));
+      meets(t.corner[i] + (t.corner[j] - t.corner[i]) * (h[i] / (h[i] - h[j])));
     }
   }
-  if (ends.empty()) {
+  if (!first) {
     const auto nearest = std::min_element(
         h.begin(), h.end(), [](double x, double y) { return std::fabs(x) < std::fabs(y); });
-    ends.push_back(t.corner[nearest - h.begin()]);
+    meets(t.corner[nearest - h.begin()]);
   }
-  return {ends.front(), ends.back()};
+  return {*first, last};
 }
 
 double distance_to_sides(const Point& p, const LabelledTriangle& t) {

@@ -3,12 +3,14 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <map>
-#include <numeric>
 #include <optional>
+#include <unordered_map>
+
+#include <oneapi/tbb/parallel_sort.h>
 
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
+#include "base/disjoint_sets.h"
 
 namespace aguja {
 namespace {
@@ -271,22 +273,15 @@ RimPairing pair_rims(const Welded& mesh, const EdgeTable& edges, const Component
 }
 
 std::vector<Stretch> stretches_of(const Welded& mesh, const RimPairing& pairing) {
-  // Pairs follow each other if they end at a common place of one edge or at a common vertex, on
-  // both sides; for a first reading it is enough that they are neighbours on both sides.
-  std::map<std::pair<std::uint64_t, std::uint64_t>, std::uint32_t> owner;
-  std::vector<std::uint32_t> parent(pairing.pairs.size());
-  std::iota(parent.begin(), parent.end(), 0u);
-  const auto root = [&](std::uint32_t i) {
-    while (parent[i] != i) i = parent[i] = parent[parent[i]];
-    return i;
-  };
-  const auto join = [&](std::uint64_t a, std::uint64_t b, std::uint32_t pair) {
-    const auto [at, is_new] = owner.try_emplace({std::min(a, b), std::max(a, b)}, pair);
-    if (is_new) return;
-    const std::uint32_t x = root(at->second), y = root(pair);
-    parent[std::max(x, y)] = std::min(x, y);
+  // Pairs follow each other if both sides go on: over a common edge or a common vertex.
+  struct Entry {
+    std::uint64_t low, high;  // what the pair touches on either side
+    std::uint32_t pair;
+    auto operator<=>(const Entry&) const = default;
   };
   constexpr std::uint64_t kVertex = std::uint64_t{1} << 40;
+  std::vector<Entry> entries;
+  entries.reserve(9 * pairing.pairs.size());
   for (std::uint32_t i = 0; i < pairing.pairs.size(); ++i) {
     const FacingPair& pair = pairing.pairs[i];
     const NakedEdge& e = pairing.naked[pair.first.naked];
@@ -295,16 +290,23 @@ std::vector<Stretch> stretches_of(const Welded& mesh, const RimPairing& pairing)
          {kVertex | e.from.value, kVertex | e.to.value, std::uint64_t{pair.first.naked}}) {
       for (const std::uint64_t b :
            {kVertex | f.from.value, kVertex | f.to.value, std::uint64_t{pair.second.naked}}) {
-        join(a, b, i);
+        entries.push_back({std::min(a, b), std::max(a, b), i});
       }
     }
+  }
+  oneapi::tbb::parallel_sort(entries.begin(), entries.end());
+  DisjointSets sets(pairing.pairs.size());
+  for (std::size_t k = 1; k < entries.size(); ++k) {
+    const bool same =
+        entries[k].low == entries[k - 1].low && entries[k].high == entries[k - 1].high;
+    if (same) sets.unite(entries[k - 1].pair, entries[k].pair);
   }
 
   std::vector<Stretch> stretches;
   std::vector<std::vector<std::pair<double, double>>> widths;
-  std::map<std::uint32_t, std::size_t> number;
+  std::unordered_map<std::uint32_t, std::size_t> number;
   for (std::uint32_t i = 0; i < pairing.pairs.size(); ++i) {
-    const auto [at, is_new] = number.try_emplace(root(i), stretches.size());
+    const auto [at, is_new] = number.try_emplace(sets.find(i), stretches.size());
     if (is_new) {
       stretches.emplace_back().least_width = kInfinity;
       widths.emplace_back();

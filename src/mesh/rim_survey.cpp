@@ -1,9 +1,9 @@
 #include "aguja/mesh/rim_survey.h"
 
 #include <algorithm>
-#include <array>
-#include <charconv>
 #include <cmath>
+
+#include "base/short_text.h"
 
 namespace aguja {
 namespace {
@@ -19,13 +19,6 @@ double rounded_up(double value) {
   if (!(value > 0)) return value;
   const double unit = std::pow(10.0, std::floor(std::log10(value)) - 1);
   return std::ceil(value / unit - 1e-9) * unit;
-}
-
-std::string brief(double value) {
-  std::array<char, 32> buffer{};
-  const auto end = std::to_chars(buffer.data(), buffer.data() + buffer.size(), value,
-                                 std::chars_format::general, 3);
-  return {buffer.data(), end.ptr};
 }
 
 bool is_narrow(const Stretch& s, const SurveyOptions& options) {
@@ -70,8 +63,8 @@ std::optional<ToleranceProposal> propose(const std::vector<Stretch>& stretches, 
   }
   proposal.value = std::max(value, widest);
   proposal.why =
-      "the widest of " + std::to_string(closes) + " narrow stretches is " + brief(widest);
-  if (proposal.stay_below) proposal.why += "; " + limit_is + " is " + brief(limit);
+      "the widest of " + std::to_string(closes) + " narrow stretches is " + short_text(widest);
+  if (proposal.stay_below) proposal.why += "; " + limit_is + " is " + short_text(limit);
   return proposal;
 }
 

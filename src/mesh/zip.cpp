@@ -4,10 +4,11 @@
 #include <array>
 #include <cmath>
 #include <limits>
-#include <numeric>
+#include <optional>
 #include <unordered_map>
 
 #include "aguja/geometry/box_tree.h"
+#include "base/disjoint_sets.h"
 
 namespace aguja {
 namespace {
@@ -49,8 +50,7 @@ class Planner {
         shortest_[at->second] = std::min(shortest_[at->second], length);
       }
     }
-    parent_.resize(vertices_.size());
-    std::iota(parent_.begin(), parent_.end(), 0u);
+    sets_.emplace(vertices_.size());
     content_.resize(vertices_.size());
     for (std::size_t i = 0; i < vertices_.size(); ++i) {
       content_[i].members = {vertices_[i]};
@@ -88,10 +88,7 @@ class Planner {
     const Point p = sum / weight;
     return options_.round_to_float ? rounded_to_float(p) : p;
   }
-  std::uint32_t root(std::uint32_t i) {
-    while (parent_[i] != i) i = parent_[i] = parent_[parent_[i]];
-    return i;
-  }
+  std::uint32_t root(std::uint32_t i) { return sets_->find(i); }
   [[nodiscard]] std::uint32_t number(VertexId v) const { return number_.at(v.value); }
   [[nodiscard]] bool is_banned(VertexId v) const {
     return std::binary_search(options_.banned.begin(), options_.banned.end(), v);
@@ -247,7 +244,7 @@ class Planner {
         if (edges_.find(u, v)) return;
       }
     }
-    parent_[std::max(x, y)] = std::min(x, y);
+    sets_->unite(x, y);
     a.members.insert(a.members.end(), b.members.begin(), b.members.end());
     a.origins.insert(a.origins.end(), b.origins.begin(), b.origins.end());
     a.sum += b.sum;
@@ -287,7 +284,7 @@ class Planner {
     ZipPlan plan;
     for (std::uint32_t i = 0; i < content_.size(); ++i) {
       Content& c = content_[i];
-      if (parent_[i] != i || c.members.size() + c.insertions.size() < 2) continue;
+      if (root(i) != i || c.members.size() + c.insertions.size() < 2) continue;
       std::sort(c.members.begin(), c.members.end());
       plan.knots.push_back({std::move(c.members), std::move(c.insertions), place(c.sum, c.weight)});
     }
@@ -304,7 +301,7 @@ class Planner {
   std::unordered_map<std::uint32_t, std::uint32_t> number_;
   std::vector<VertexId> vertices_;
   std::vector<double> shortest_;
-  std::vector<std::uint32_t> parent_;
+  std::optional<DisjointSets> sets_;
   std::vector<Content> content_;
 };
 
@@ -382,7 +379,9 @@ class Divider {
   std::vector<Piece>& out_;
 };
 
+// A vertex put into a half-edge (3 x triangle + corner).
 struct Put {
+  std::uint32_t half_edge;
   double at;
   VertexId vertex;
   friend auto operator<=>(const Put&, const Put&) = default;
@@ -418,23 +417,21 @@ Zipped apply_zip(const Welded& mesh, std::span<const PatchId> patch_of, const Ri
     out.points.push_back(k == kNoIndex ? mesh.points()[v] : plan.knots[k].place);
   }
 
-  std::unordered_map<std::uint32_t, std::vector<Put>> puts;  // by half-edge: 3 x triangle + corner
+  std::vector<Put> puts;
+  std::vector<bool> is_divided(mesh.triangles().size());
   for (const Knot& knot : plan.knots) {
     zipped.insertions_of.push_back(static_cast<std::uint32_t>(knot.insertions.size()));
     for (const Insertion& i : knot.insertions) {
       const NakedEdge& e = pairing.naked[i.naked];
       const Triangle& t = mesh.triangle(e.triangle);
       const std::uint32_t corner = t[0] == e.from ? 0 : t[1] == e.from ? 1 : 2;
-      puts[e.triangle.value * 3 + corner].push_back(
-          {i.at, zipped.new_vertex[knot.members[0].value]});
-      ++zipped.inserted;
+      puts.push_back(
+          {e.triangle.value * 3 + corner, i.at, zipped.new_vertex[knot.members[0].value]});
+      is_divided[e.triangle.value] = true;
     }
   }
-  std::vector<bool> is_divided(mesh.triangles().size());
-  for (auto& [half_edge, list] : puts) {
-    std::sort(list.begin(), list.end());
-    is_divided[half_edge / 3] = true;
-  }
+  zipped.inserted = puts.size();
+  std::sort(puts.begin(), puts.end());
 
   std::vector<Piece> pieces;
   const auto triangle_count = static_cast<std::uint32_t>(mesh.triangles().size());
@@ -452,6 +449,7 @@ Zipped apply_zip(const Welded& mesh, std::span<const PatchId> patch_of, const Ri
     if (!patch_of.empty()) out.patch_of.push_back(patch_of[parent]);
     zipped.parent.push_back({parent});
   };
+  std::size_t put = 0;  // triangles and puts come in the same order
   for (std::uint32_t t = 0; t < triangle_count; ++t) {
     const Triangle& old = mesh.triangles()[t];
     Piece whole{};
@@ -463,8 +461,8 @@ Zipped apply_zip(const Welded& mesh, std::span<const PatchId> patch_of, const Ri
     std::array<Chain, 3> sides;
     for (std::uint8_t c = 0; c < 3; ++c) {
       sides[c].push_back(whole[c]);
-      if (const auto at = puts.find(3 * t + c); at != puts.end()) {
-        for (const Put& put : at->second) sides[c].push_back({put.vertex, {c, put.at}});
+      for (; put < puts.size() && puts[put].half_edge == 3 * t + c; ++put) {
+        sides[c].push_back({puts[put].vertex, {c, puts[put].at}});
       }
       sides[c].push_back(whole[(c + 1) % 3]);
     }

@@ -12,7 +12,7 @@ class Stages {
   template <class Work>
   auto run(std::string_view stage, const Work& work) {
     advance(progress_, stage, 0.0);
-    return times_ == nullptr ? work() : times_->time(stage, work);
+    return timed(times_, stage, work);
   }
 
  private:

@@ -8,6 +8,7 @@
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
 #include "aguja/solid/winding.h"
+#include "base/disjoint_sets.h"
 
 namespace aguja {
 namespace {
@@ -88,20 +89,22 @@ struct Containment {
 // Pairs of closed shells whose boxes would allow one inside the other.
 std::vector<Containment> candidates(const std::vector<Shell>& shells) {
   std::vector<std::size_t> closed;
+  Array<FloatBox> boxes;
   for (std::size_t s = 0; s < shells.size(); ++s) {
-    if (shells[s].closed && shells[s].triangles > 0) closed.push_back(s);
+    if (!shells[s].closed || shells[s].triangles == 0) continue;
+    closed.push_back(s);
+    boxes.push_back(FloatBox(shells[s].box));
   }
-  std::sort(closed.begin(), closed.end(), [&](std::size_t a, std::size_t b) {
-    return shells[a].box.low.x() < shells[b].box.low.x();
-  });
+  const BoxTree tree(boxes);
   std::vector<Containment> pairs;
-  for (const std::size_t outer : closed) {
-    const Box& box = shells[outer].box;
-    auto at = std::lower_bound(closed.begin(), closed.end(), box.low.x(),
-                               [&](std::size_t s, double x) { return shells[s].box.low.x() < x; });
-    for (; at != closed.end() && shells[*at].box.low.x() <= box.high.x(); ++at) {
-      if (*at != outer && box.contains(shells[*at].box)) pairs.push_back({*at, outer});
-    }
+  for (std::size_t i = 0; i < closed.size(); ++i) {
+    const std::size_t inner = closed[i];
+    tree.for_each_meeting(boxes[i], [&](std::uint32_t j) {
+      const std::size_t outer = closed[j];
+      if (outer != inner && shells[outer].box.contains(shells[inner].box)) {
+        pairs.push_back({inner, outer});
+      }
+    });
   }
   return pairs;
 }
@@ -117,18 +120,10 @@ void mark_waiting(std::vector<Shell>& shells) {
     boxes.push_back(FloatBox(shells[s].box));
   }
   if (open.empty()) return;
-  std::vector<std::uint32_t> parent(open.size());
-  std::iota(parent.begin(), parent.end(), 0u);
-  const auto root = [&](std::uint32_t i) {
-    while (parent[i] != i) i = parent[i] = parent[parent[i]];
-    return i;
-  };
+  DisjointSets sets(open.size());
   const BoxTree tree(boxes);
   for (std::uint32_t i = 0; i < open.size(); ++i) {
-    tree.for_each_meeting(boxes[i], [&](std::uint32_t j) {
-      const std::uint32_t x = root(i), y = root(j);
-      parent[std::max(x, y)] = std::min(x, y);
-    });
+    tree.for_each_meeting(boxes[i], [&](std::uint32_t j) { sets.unite(i, j); });
   }
   struct Cluster {
     Box box;
@@ -136,7 +131,7 @@ void mark_waiting(std::vector<Shell>& shells) {
   };
   std::map<std::uint32_t, Cluster> clusters;
   for (std::uint32_t i = 0; i < open.size(); ++i) {
-    Cluster& c = clusters.try_emplace(root(i), Cluster{{}, open[i]}).first->second;
+    Cluster& c = clusters.try_emplace(sets.find(i), Cluster{{}, open[i]}).first->second;
     c.box.extend(shells[open[i]].box);
     if (shells[open[i]].box.diagonal() > shells[c.largest].box.diagonal()) c.largest = open[i];
   }

@@ -8,6 +8,7 @@
 
 #include "inspect/check.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/stop_after.h"
 
 namespace aguja {
 namespace {
@@ -133,18 +134,10 @@ TEST(Inspect, DoubtsTheUnit) {
 }
 
 TEST(Inspect, StopsWhenAsked) {
-  class StopAt : public Progress {
-   public:
-    explicit StopAt(int calls) : left_(calls) {}
-    bool advance(std::string_view, double) override { return left_-- > 0; }
-
-   private:
-    int left_;
-  };
   const Model model = test::model_of(test::sphere(8));
   int stopped = 0;
   for (int calls = 0; calls < 1000; ++calls) {
-    StopAt progress(calls);
+    test::StopAfter progress(calls);
     try {
       static_cast<void>(inspect(model, {}, nullptr, &progress));
       break;

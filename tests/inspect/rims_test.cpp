@@ -171,14 +171,8 @@ TEST(Rims, PartsThatCloseOnlyTogetherAreHintedAt) {
   const demo::KnownPart ball = demo::make_ball(10, 4);
   const Mesh torn = demo::cracked(ball.part.mesh, {.width = 0.001});
   Model model;
-  for (std::uint32_t patch = 0; patch < 16; ++patch) {
-    Mesh mesh;
-    mesh.points = torn.points;
-    for (std::size_t t = 0; t < torn.triangles.size(); ++t) {
-      if (torn.patch_of[t].value == patch) mesh.triangles.push_back(torn.triangles[t]);
-    }
-    model.parts.push_back({"face " + std::to_string(patch), std::move(mesh), {}, {}});
-  }
+  model.parts = demo::parts_by_patch(torn, "face");
+  ASSERT_EQ(model.parts.size(), 16u);
   ASSERT_EQ(inspect(model).hints.size(), 1u);
   EXPECT_TRUE(inspect(as_one(model)).hints.empty());
   Model two = test::model_of(test::sphere(5));

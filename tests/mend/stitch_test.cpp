@@ -15,6 +15,7 @@
 #include "demo/crack.h"
 #include "demo/garza.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/stop_after.h"
 
 namespace aguja {
 namespace {
@@ -437,19 +438,11 @@ TEST(Stitch, ClosesASlitInOnePatch) {
 }
 
 TEST(Stitch, CanBeStoppedAtEveryCheckpoint) {
-  class StopAt : public Progress {
-   public:
-    explicit StopAt(int calls) : left_(calls) {}
-    bool advance(std::string_view, double) override { return left_-- > 0; }
-
-   private:
-    int left_;
-  };
   const Torn torn = torn_shape(3);
   const Mesh before = torn.mesh;
   int stopped = 0;
   for (; stopped < 100; ++stopped) {
-    StopAt progress(stopped);
+    test::StopAfter progress(stopped);
     try {
       EXPECT_EQ(stitch(torn.mesh, 2 * torn.width, {}, nullptr, &progress).naked_after, 0u);
       break;
@@ -465,14 +458,7 @@ TEST(Stitch, CanBeStoppedAtEveryCheckpoint) {
 TEST(Stitch, InPartsNeverJoinsParts) {
   const Mesh torn = demo::cracked(welded(box_of_patches(2, {1, 1, 1})), {.width = 0.001});
   Model parts;
-  for (std::uint32_t side = 0; side < 6; ++side) {
-    Mesh mesh;
-    mesh.points = torn.points;
-    for (std::size_t t = 0; t < torn.triangles.size(); ++t) {
-      if (torn.patch_of[t].value == side) mesh.triangles.push_back(torn.triangles[t]);
-    }
-    parts.parts.push_back({"side " + std::to_string(side), std::move(mesh), {}, {}});
-  }
+  parts.parts = demo::parts_by_patch(torn, "side");
   const StitchedModel apart = stitch(parts, 0.01);
   EXPECT_EQ(apart.total.naked_after, apart.total.naked_before);
   const StitchedModel one = stitch(as_one(parts), 0.01);

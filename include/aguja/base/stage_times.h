@@ -46,4 +46,11 @@ class StageTimes {
   std::vector<Stage> stages_;
 };
 
+/// What `work()` gives; its time is added to `stage` of `times`, which may be null.
+template <class Work>
+decltype(auto) timed(StageTimes* times, std::string_view stage, Work&& work) {
+  return times == nullptr ? std::forward<Work>(work)()
+                          : times->time(stage, std::forward<Work>(work));
+}
+
 }  // namespace aguja

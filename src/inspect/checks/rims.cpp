@@ -8,6 +8,7 @@
 
 #include <Eigen/Geometry>
 
+#include "base/short_text.h"
 #include "inspect/check.h"
 #include "inspect/grouping.h"
 
