@@ -32,18 +32,7 @@ struct StitchCommand : Session {
       report.tolerance_why = "tolerance as given";
       return;
     }
-    std::optional<ToleranceProposal> best;
-    times().time("pairing", [&] {
-      for (const Part& part : model.parts) {
-        const Welded welded(part.mesh);
-        const EdgeTable edges(welded.triangles(), welded.points().size());
-        const RimSurvey survey = survey_rims(welded, part.mesh.patch_of, edges,
-                                             find_components(welded.triangles(), edges));
-        if (survey.proposal && (!best || survey.proposal->value > best->value)) {
-          best = survey.proposal;
-        }
-      }
-    });
+    const auto best = times().time("pairing", [&] { return propose_tolerance(model); });
     report.tolerance_why = "no stretches of rim face each other closely: nothing to join";
     if (!best) return;
     report.tolerance = best->value;

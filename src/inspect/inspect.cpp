@@ -29,25 +29,6 @@ void make_ids_unique(std::vector<Finding>& findings) {
   }
 }
 
-// One tolerance for all parts: the largest that a part needs, below the least that one forbids.
-void add_proposal(const std::optional<ToleranceProposal>& of_part,
-                  std::optional<ToleranceProposal>& all) {
-  if (!of_part) return;
-  if (!all) {
-    all = of_part;
-    return;
-  }
-  const std::size_t closes = all->closes + of_part->closes;
-  const std::size_t of = all->of + of_part->of;
-  std::optional<double> below = all->stay_below;
-  if (of_part->stay_below)
-    below = std::min(below.value_or(*of_part->stay_below), *of_part->stay_below);
-  if (of_part->value > all->value) all = of_part;
-  all->closes = closes;
-  all->of = of;
-  all->stay_below = below;
-}
-
 // Parts that are open alone may be faces of one body.
 void hint_as_one(const Model& model, const InspectOptions& options, Inspection& inspection) {
   if (model.parts.size() < 2 || inspection.counts.naked_edges == 0) return;
@@ -98,7 +79,8 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
           anatomy.welded, part.mesh.patch_of, anatomy.edges, anatomy.components,
           {.reach_fraction = options.limits.reach_fraction, .tolerance = options.tolerance});
     });
-    add_proposal(survey.proposal, inspection.proposed_tolerance);
+    inspection.proposed_tolerance =
+        common_tolerance(inspection.proposed_tolerance, survey.proposal);
     const Causes causes(anatomy, survey, options.limits);
     const PartView view{part, anatomy, causes, survey, options.limits};
     FindingSink sink(part.name, inspection);

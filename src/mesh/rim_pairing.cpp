@@ -251,6 +251,11 @@ class Pairer {
   BoxTree tree_;
 };
 
+// Does what faces the begin of a piece lie inside of its edge? Each such place begins one piece.
+bool hangs(double begin, double length, double shorter) {
+  return std::min(begin, 1 - begin) * length > kMergeFraction * shorter;
+}
+
 double median_width(std::vector<std::pair<double, double>> width_and_length) {
   std::sort(width_and_length.begin(), width_and_length.end());
   double total = 0;
@@ -327,9 +332,11 @@ std::vector<Stretch> stretches_of(const Welded& mesh, const RimPairing& pairing)
     s.box.extend(a);
     s.box.extend(b);
     widths[at->second].emplace_back(pair.width(), length);
-    for (const RimPiece& piece : {pair.first, pair.second}) {
-      s.hanging += piece.begin > kLeastOverlap;
-    }
+    const NakedEdge& f = pairing.naked[pair.second.naked];
+    const double other = (mesh.point(f.to) - mesh.point(f.from)).norm();
+    const double shorter = std::min(edge.norm(), other);
+    s.hanging += hangs(pair.first.begin, edge.norm(), shorter);
+    s.hanging += hangs(pair.second.begin, other, shorter);
   }
   for (std::size_t s = 0; s < stretches.size(); ++s) {
     stretches[s].median_width = median_width(std::move(widths[s]));

@@ -110,4 +110,29 @@ RimSurvey survey_rims(const Welded& mesh, std::span<const PatchId> patch_of, con
   return survey;
 }
 
+std::optional<ToleranceProposal> common_tolerance(const std::optional<ToleranceProposal>& a,
+                                                  const std::optional<ToleranceProposal>& b) {
+  if (!a || !b) return a ? a : b;
+  ToleranceProposal common = a->value >= b->value ? *a : *b;
+  common.closes = a->closes + b->closes;
+  common.of = a->of + b->of;
+  common.stay_below = a->stay_below;
+  if (b->stay_below) {
+    common.stay_below = std::min(common.stay_below.value_or(*b->stay_below), *b->stay_below);
+  }
+  return common;
+}
+
+std::optional<ToleranceProposal> propose_tolerance(const Model& model) {
+  std::optional<ToleranceProposal> common;
+  for (const Part& part : model.parts) {
+    const Welded welded(part.mesh);
+    const EdgeTable edges(welded.triangles(), welded.points().size());
+    const RimSurvey survey =
+        survey_rims(welded, part.mesh.patch_of, edges, find_components(welded.triangles(), edges));
+    common = common_tolerance(common, survey.proposal);
+  }
+  return common;
+}
+
 }  // namespace aguja

@@ -13,10 +13,6 @@
 namespace aguja {
 namespace {
 
-// A vertex joins the vertex that it faces if that is no farther along the rim than this part of the
-// shortest edge at either; else a sliver would be inserted where two vertices were meant as one.
-constexpr double kMergeFraction = 0.4;
-
 // A rim that turns by more than 25 degrees has a corner there.
 constexpr double kCornerCosine = 0.906;
 

@@ -190,10 +190,17 @@ class Measurer {
     // Exact for what grows evenly; the middle weighs three times the corners.
     mean = 0.25 * mean + 0.75 * target_->distance_to(piece.middle, middle);
     const double low = std::max(0.0, least - 2 * radius);
-    mean = std::clamp(mean, low, bound);
+    // Distance to one triangle is convex: its mean is not above that of the corners.
+    double high = bound;
+    for (const std::uint32_t t : candidates(piece)) {
+      double sum = 0;
+      for (const Sample& s : piece.corner) sum += target_->distance_to(t, s.point);
+      high = std::min(high, sum / 3);
+    }
+    mean = std::clamp(mean, low, std::max(low, high));
     m.area += area;
     m.integral += area * mean;
-    m.integral_error += area * std::max(mean - low, bound - mean);
+    m.integral_error += area * std::max(mean - low, high - mean);
   }
 
   // Where the piece reaches beyond the triangle that one of its corners is nearest to, it is cut

@@ -63,6 +63,10 @@ struct RimPairing {
 [[nodiscard]] RimPairing pair_rims(const Welded& mesh, const EdgeTable& edges,
                                    const Components& components, double reach);
 
+/// A vertex joins the vertex that it faces if that is no farther along the rim than this part of
+/// the shorter edge; farther, it hangs: it is put into the edge.
+inline constexpr double kMergeFraction = 0.4;
+
 /// A run of pairs that follow each other along both rims: a crack or a gap as a whole.
 struct Stretch {
   std::vector<std::uint32_t> pairs;  ///< into `RimPairing::pairs`
