@@ -1,0 +1,90 @@
+#include "aguja/solid/winding_field.h"
+
+#include <gtest/gtest.h>
+
+#include <numeric>
+
+#include "aguja/mesh/transform.h"
+#include "tests/support/random_mesh.h"
+
+namespace aguja {
+namespace {
+
+using test::Random;
+
+std::vector<TriangleId> all_of(const Mesh& mesh) {
+  std::vector<TriangleId> all(mesh.triangles.size());
+  for (std::uint32_t t = 0; t < all.size(); ++t) all[t] = {t};
+  return all;
+}
+
+double direct(const Mesh& mesh, std::span<const TriangleId> selection, const Point& q) {
+  double sum = 0;
+  for (const TriangleId t : selection) {
+    const Triangle& c = mesh.triangles[t.value];
+    sum += winding_of_triangle(mesh.point(c[0]), mesh.point(c[1]), mesh.point(c[2]), q);
+  }
+  return sum;
+}
+
+TEST(WindingField, OfATriangleIsItsShareOfTheSphere) {
+  // An octant seen from the origin, from behind.
+  const Point x(1, 0, 0), y(0, 1, 0), z(0, 0, 1), o(0, 0, 0);
+  EXPECT_NEAR(winding_of_triangle(x, y, z, o), 0.125, 1e-15);
+  EXPECT_NEAR(winding_of_triangle(y, x, z, o), -0.125, 1e-15);
+  EXPECT_EQ(winding_of_triangle(x, y, o, Point(0.2, 0.2, 0)), 0);
+}
+
+TEST(WindingField, IsOneInsideAndNothingOutsideAndAHalfOnAClosedSurface) {
+  Random random(3);
+  for (const double far : {0.0, 1e5}) {
+    const Point center(far, -far, far);
+    const Mesh ball = test::sphere(40, 2.0, center);
+    const WindingField field(ball.points, ball.triangles, all_of(ball));
+    for (int i = 0; i < 500; ++i) {
+      const Vector d(random.between(-1, 1), random.between(-1, 1), random.between(-1, 1));
+      if (d.norm() < 0.01) continue;
+      EXPECT_NEAR(field.at(center + 1.9 * random.unit() * d.normalized()), 1, 0.01);
+      EXPECT_NEAR(field.at(center + (2.05 + 3 * random.unit()) * d.normalized()), 0, 0.01);
+    }
+    for (const TriangleId t : all_of(ball)) EXPECT_NEAR(field.beside(t), 0.5, 0.03);
+  }
+}
+
+TEST(WindingField, AgreesWithTheSumOverAllTrianglesOnTornMeshes) {
+  int worth_it = 0;
+  for (std::uint64_t seed = 1; seed <= 40; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    Random random(seed);
+    const Mesh mesh = test::damaged_mesh(seed);
+    std::vector<TriangleId> some;
+    for (const TriangleId t : all_of(mesh)) {
+      if (random.chance(0.8)) some.push_back(t);
+    }
+    const WindingField field(mesh.points, mesh.triangles, some);
+    const Box box = box_of(mesh);
+    for (int i = 0; i < 100; ++i) {
+      const Vector u(random.unit(), random.unit(), random.unit());
+      const Point q = box.low + 1.5 * u.cwiseProduct(box.high - box.low);
+      const double expected = direct(mesh, some, q);
+      EXPECT_NEAR(field.at(q), expected, 0.01);
+      worth_it += std::abs(expected) > 0.05;
+    }
+  }
+  EXPECT_GE(worth_it, 400);
+}
+
+TEST(WindingField, TakesTrianglesTurnedOver) {
+  const Mesh ball = test::sphere(12);
+  const std::vector<bool> turned(ball.triangles.size(), true);
+  EXPECT_NEAR(WindingField(ball.points, ball.triangles, all_of(ball), turned).at({0.1, 0.2, 0}),
+              -1, 0.01);
+}
+
+TEST(WindingField, OfNothingIsZero) {
+  const Mesh ball = test::sphere(4);
+  EXPECT_EQ(WindingField(ball.points, ball.triangles, {}).at({0, 0, 0}), 0);
+}
+
+}  // namespace
+}  // namespace aguja
