@@ -16,7 +16,7 @@ struct InspectCommand : Session {
   int inspect_model() {
     const Model model = read();
     InspectOptions options;
-    if (!tolerance.empty()) options.tolerance = parse_length(tolerance, model.unit);
+    if (!tolerance.empty()) options.profile.tolerance = parse_length(tolerance, model.unit);
     const Inspection inspection = inspect(model, options, &times(), progress());
     print([&] { return inspect_json(model, inspection, most_findings, facts()); },
           [&] {

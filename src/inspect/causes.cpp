@@ -29,19 +29,62 @@ bool leaves_nothing_bare(const Anatomy& a, TriangleId t, const Gone& gone) {
 
 }  // namespace
 
-Causes::Causes(const Anatomy& anatomy, const RimSurvey& survey, const Limits& limits)
-    : anatomy_(anatomy) {
-  find_surplus_copies();
-  find_surplus_zero_area();
+Surplus::Surplus(const Anatomy& anatomy) : anatomy_(anatomy) {
+  add_copies();
+  add_zero_area();
+}
+
+std::vector<bool> Surplus::marks() const {
+  std::vector<bool> marks;
+  if (triangles_.empty()) return marks;
+  marks.resize(anatomy_.welded.triangles().size());
+  for (const std::uint32_t t : triangles_) marks[t] = true;
+  return marks;
+}
+
+Causes::Causes(const Anatomy& anatomy, const Surplus& surplus, const RimSurvey& survey,
+               const JoinedSurface& joined, const std::optional<Material>& material,
+               const ResolvedLimits& limits)
+    : anatomy_(anatomy), surplus_(surplus) {
+  if (material) find_internal(joined, *material, limits);
   surplus_in_.resize(anatomy.shells.size());
-  for (const std::uint32_t t : surplus_) {
+  for (const std::uint32_t t : surplus.triangles()) {
     if (anatomy.components.has({t})) ++surplus_in_[anatomy.components.shell_of[t].value];
   }
   find_strays(survey, limits);
   find_flaps();
 }
 
-void Causes::find_surplus_copies() {
+void Causes::find_internal(const JoinedSurface& joined, const Material& material,
+                           const ResolvedLimits& limits) {
+  // A wall ends on others: its body has regions that do bound material. What floats by itself is a
+  // loose sheet, if there are bodies that it could be loose of.
+  std::vector<bool> bounds(material.bodies.size());
+  for (const Region& r : material.regions) {
+    if (r.role == RegionRole::boundary || r.role == RegionRole::turned) bounds[r.body] = true;
+  }
+  const auto is_loose = [&](const Body& body) {
+    return is_sheet(body, limits[Limit::sheet]);
+  };
+  const bool any_body =
+      std::any_of(material.bodies.begin(), material.bodies.end(),
+                  [&](const Body& b) { return b.area > 0 && !is_loose(b); });
+  for (std::uint32_t t = 0; t < material.region_of.size(); ++t) {
+    if (material.region_of[t] == kNoIndex) continue;
+    const Region& region = material.regions[material.region_of[t]];
+    const TriangleId read = joined.parent({t});
+    if (region.role == RegionRole::internal && bounds[region.body]) {
+      internal_.resize(anatomy_.welded.triangles().size());
+      internal_[read.value] = true;
+    }
+    if (any_body && is_loose(material.bodies[region.body])) {
+      loose_.resize(anatomy_.shells.size());
+      loose_[anatomy_.components.shell_of[read.value].value] = true;
+    }
+  }
+}
+
+void Surplus::add_copies() {
   for (const DuplicateGroup& group : anatomy_.duplicates) {
     const auto in_group = [&](TriangleId t) {
       return std::binary_search(group.same.begin(), group.same.end(), t) ||
@@ -52,26 +95,24 @@ void Causes::find_surplus_copies() {
     const auto& kept = group.opposite.size() > group.same.size() ? group.opposite : group.same;
     for (const auto* side : {&group.same, &group.opposite}) {
       for (const TriangleId t : *side) {
-        if (all_surplus || t != kept.front()) surplus_.insert(t.value);
+        if (all_surplus || t != kept.front()) triangles_.insert(t.value);
       }
     }
   }
 }
 
-void Causes::find_surplus_zero_area() {
+void Surplus::add_zero_area() {
   std::unordered_set<std::uint32_t> flat;
   for (const ZeroAreaTriangle& z : anatomy_.zero_area) flat.insert(z.triangle.value);
   const auto is_flat = [&](TriangleId t) { return flat.contains(t.value); };
   for (const ZeroAreaTriangle& z : anatomy_.zero_area) {
-    if (leaves_nothing_bare(anatomy_, z.triangle, is_flat)) surplus_.insert(z.triangle.value);
+    if (leaves_nothing_bare(anatomy_, z.triangle, is_flat)) triangles_.insert(z.triangle.value);
   }
 }
 
-void Causes::find_strays(const RimSurvey& survey, const Limits& limits) {
+void Causes::find_strays(const RimSurvey& survey, const ResolvedLimits& limits) {
   const auto& shells = anatomy_.shells;
-  Box all;
-  for (const Shell& shell : shells) all.extend(shell.box);
-  stray_limit_ = limits.stray_fraction * all.diagonal();
+  stray_limit_ = limits[Limit::stray_shell];
   stray_.resize(shells.size());
   if (shells.size() < 2) return;
   for (std::size_t s = 0; s < shells.size(); ++s) {
@@ -118,9 +159,10 @@ bool Causes::is_all_surplus(ShellId shell) const {
 
 std::size_t Causes::real_uses(EdgeId e) const {
   const auto uses = anatomy_.edges.uses(e);
-  if (surplus_.empty()) return uses.size();
-  return static_cast<std::size_t>(std::count_if(
-      uses.begin(), uses.end(), [&](EdgeUse use) { return !is_surplus(use.triangle()); }));
+  if (surplus_.empty() && internal_.empty()) return uses.size();
+  return static_cast<std::size_t>(std::count_if(uses.begin(), uses.end(), [&](EdgeUse use) {
+    return !is_surplus(use.triangle()) && !is_internal(use.triangle());
+  }));
 }
 
 bool Causes::is_flap_border(const Rim& rim) const {
@@ -134,9 +176,14 @@ bool Causes::is_flap_border(const Rim& rim) const {
 }
 
 bool Causes::is_explained(const Rim& rim) const {
-  if (is_stray(shell_of(rim.edges[0])) || is_flap_border(rim)) return true;
-  return !surplus_.empty() && std::all_of(rim.edges.begin(), rim.edges.end(), [&](EdgeId e) {
-    return is_surplus(anatomy_.edges.uses(e)[0].triangle());
+  if (is_stray(shell_of(rim.edges[0])) || is_loose_sheet(shell_of(rim.edges[0])) ||
+      is_flap_border(rim)) {
+    return true;
+  }
+  if (surplus_.empty() && internal_.empty()) return false;
+  return std::all_of(rim.edges.begin(), rim.edges.end(), [&](EdgeId e) {
+    const TriangleId t = anatomy_.edges.uses(e)[0].triangle();
+    return is_surplus(t) || is_internal(t);
   });
 }
 

@@ -6,17 +6,45 @@
 #include <vector>
 
 #include "aguja/inspect/inspect.h"
-#include "aguja/mesh/rim_survey.h"
+#include "aguja/solid/material.h"
 
 namespace aguja {
+
+/// Triangles that nothing would miss: surplus copies, and those of no area whose neighbours close
+/// without them.
+class Surplus {
+ public:
+  explicit Surplus(const Anatomy& anatomy);
+  [[nodiscard]] bool contains(TriangleId t) const { return triangles_.contains(t.value); }
+  [[nodiscard]] bool empty() const { return triangles_.empty(); }
+  [[nodiscard]] const std::unordered_set<std::uint32_t>& triangles() const { return triangles_; }
+  /// By triangle of the mesh; empty if there are none.
+  [[nodiscard]] std::vector<bool> marks() const;
+
+ private:
+  void add_copies();
+  void add_zero_area();
+
+  const Anatomy& anatomy_;
+  std::unordered_set<std::uint32_t> triangles_;
+};
 
 class Causes {
  public:
   /// Components that face another one along a crack are no strays.
-  Causes(const Anatomy& anatomy, const RimSurvey& survey, const Limits& limits);
+  Causes(const Anatomy& anatomy, const Surplus& surplus, const RimSurvey& survey,
+         const JoinedSurface& joined, const std::optional<Material>& material, const ResolvedLimits& limits);
 
   /// Is the triangle a surplus copy, or of no area and not needed by its neighbours?
-  [[nodiscard]] bool is_surplus(TriangleId t) const { return surplus_.contains(t.value); }
+  [[nodiscard]] bool is_surplus(TriangleId t) const { return surplus_.contains(t); }
+  /// Is it part of a wall inside the material that ends on other walls?
+  [[nodiscard]] bool is_internal(TriangleId t) const {
+    return !internal_.empty() && internal_[t.value];
+  }
+  /// Is the component a sheet beside or inside bodies?
+  [[nodiscard]] bool is_loose_sheet(ShellId shell) const {
+    return !loose_.empty() && loose_[shell.value];
+  }
   /// Is the component small and alone?
   [[nodiscard]] bool is_stray(ShellId shell) const { return stray_[shell.value]; }
   /// Has the component nothing but surplus triangles?
@@ -25,9 +53,9 @@ class Causes {
   [[nodiscard]] ShellId shell_of(EdgeId e) const {
     return anatomy_.components.shell_of[anatomy_.edges.uses(e)[0].triangle().value];
   }
-  /// Uses of the edge by triangles that are not surplus.
+  /// Uses of the edge by triangles that are neither surplus nor internal.
   [[nodiscard]] std::size_t real_uses(EdgeId e) const;
-  /// Three or more uses, also without surplus triangles.
+  /// Three or more uses, also without those.
   [[nodiscard]] bool is_nonmanifold(EdgeId e) const {
     return anatomy_.edges.is_nonmanifold(e) && real_uses(e) > 2;
   }
@@ -39,13 +67,13 @@ class Causes {
   [[nodiscard]] double stray_limit() const { return stray_limit_; }
 
  private:
-  void find_surplus_copies();
-  void find_surplus_zero_area();
-  void find_strays(const RimSurvey& survey, const Limits& limits);
+  void find_internal(const JoinedSurface& joined, const Material& material,
+                     const ResolvedLimits& limits);
+  void find_strays(const RimSurvey& survey, const ResolvedLimits& limits);
   void find_flaps();
 
   const Anatomy& anatomy_;
-  std::unordered_set<std::uint32_t> surplus_;
+  const Surplus& surplus_;
   std::unordered_set<std::uint32_t> on_nonmanifold_edge_;  // vertices
   // Where there are non-manifold edges: what hangs together by other edges, and for each such
   // region whether it is a flap, that is, not the largest of its component.
@@ -53,6 +81,8 @@ class Causes {
   std::vector<bool> is_flap_;
   std::vector<std::size_t> surplus_in_;  // by shell
   std::vector<bool> stray_;
+  std::vector<bool> internal_;  // by triangle; empty if none is
+  std::vector<bool> loose_;     // by shell; empty if none is
   double stray_limit_ = 0;
 };
 

@@ -34,26 +34,62 @@ std::string hex8(std::uint64_t value) {
 }  // namespace
 
 std::span<const RegisteredCheck> registered_checks() {
-  static constexpr std::array<RegisteredCheck, 12> kChecks = {{
-      {.name = "rims", .on_part = check_rims},
-      {.name = "nonmanifold-edges", .on_part = check_nonmanifold_edges},
-      {.name = "wire-edges", .on_part = check_wire_edges},
-      {.name = "nonmanifold-vertices", .on_part = check_nonmanifold_vertices},
-      {.name = "unused-vertices", .on_part = check_unused_vertices},
-      {.name = "zero-area", .on_part = check_zero_area},
-      {.name = "duplicates", .on_part = check_duplicates},
-      {.name = "winding", .on_part = check_winding},
-      {.name = "closed-shells", .on_part = check_closed_shells},
-      {.name = "crossing-groups", .on_part = check_crossings},
-      {.name = "stray-shells", .on_part = check_stray_shells},
-      {.name = "unit", .on_model = check_unit},
-  }};
+  using enum FindingKind;
+  static const std::vector<RegisteredCheck> kChecks = {
+      {.name = "rims", .kinds = {crack, gap, opening, sheet_border}, .on_part = check_rims},
+      {.name = "nonmanifold-edges",
+       .kinds = {nonmanifold_edge},
+       .on_part = check_nonmanifold_edges},
+      {.name = "wire-edges", .kinds = {wire_edge}, .on_part = check_wire_edges},
+      {.name = "nonmanifold-vertices",
+       .kinds = {nonmanifold_vertex},
+       .on_part = check_nonmanifold_vertices},
+      {.name = "unused-vertices", .kinds = {unused_vertex}, .on_part = check_unused_vertices},
+      {.name = "zero-area", .kinds = {FindingKind::zero_area}, .on_part = check_zero_area},
+      {.name = "duplicates",
+       .kinds = {duplicate_triangle, back_to_back},
+       .on_part = check_duplicates},
+      {.name = "winding", .kinds = {winding_conflict}, .on_part = check_winding},
+      {.name = "closed-shells",
+       .kinds = {inverted_shell, nesting, zero_volume},
+       .on_part = check_closed_shells},
+      {.name = "inverted-patches", .kinds = {inverted_patch}, .on_part = check_inverted_patches},
+      {.name = "internal-faces", .kinds = {internal_face}, .on_part = check_internal_faces},
+      {.name = "loose-sheets", .kinds = {loose_sheet}, .on_part = check_loose_sheets},
+      {.name = "crossing-groups",
+       .kinds = {crossing, overlap, touch},
+       .on_part = check_crossings},
+      {.name = "stray-shells", .kinds = {stray_shell}, .on_part = check_stray_shells},
+      {.name = "unit", .kinds = {unit_doubt}, .on_model = check_unit},
+  };
   return kChecks;
+}
+
+FindingSink::FindingSink(std::string part, const InspectOptions& options, Inspection& inspection)
+    : part_(std::move(part)),
+      options_(options),
+      first_(inspection.findings.size()),
+      inspection_(inspection) {}
+
+bool FindingSink::wants(FindingKind kind) const {
+  if (!options_.only.empty()) return options_.only.contains(kind);
+  return !options_.profile.skipped.contains(kind);
+}
+
+void FindingSink::settle_waiting() {
+  auto& findings = inspection_.findings;
+  std::set<FindingKind> present;
+  for (std::size_t i = first_; i < findings.size(); ++i) present.insert(findings[i].kind);
+  for (std::size_t i = first_; i < findings.size(); ++i) {
+    std::erase_if(findings[i].waits_for,
+                  [&](FindingKind kind) { return !present.contains(kind); });
+  }
 }
 
 void FindingSink::add(Finding finding, std::span<const Point> geometry,
                       std::vector<TriangleId> triangles) {
-  finding.severity = info(finding.kind).severity;
+  if (!wants(finding.kind)) return;
+  finding.severity = options_.profile.severity(finding.kind);
   finding.part = part_;
   finding.id = std::string(slug(finding.kind)) + "-" + hex8(digest(geometry));
   std::sort(triangles.begin(), triangles.end());
@@ -61,6 +97,9 @@ void FindingSink::add(Finding finding, std::span<const Point> geometry,
   finding.triangle_total = triangles.size();
   if (triangles.size() > Finding::kMostListed) triangles.resize(Finding::kMostListed);
   finding.triangles = std::move(triangles);
+  for (const Waiver& waiver : options_.profile.waivers) {
+    if (!finding.waived && waiver.covers(finding)) finding.waived = waiver.reason;
+  }
   inspection_.findings.push_back(std::move(finding));
 }
 

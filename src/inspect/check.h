@@ -5,7 +5,8 @@
 #include <span>
 #include <string_view>
 
-#include "aguja/mesh/rim_survey.h"
+#include "aguja/mesh/joined_surface.h"
+#include "aguja/solid/material.h"
 #include "inspect/causes.h"
 
 namespace aguja {
@@ -16,30 +17,41 @@ struct PartView {
   const Anatomy& anatomy;
   const Causes& causes;
   const RimSurvey& survey;
-  const Limits& limits;
+  const JoinedSurface& joined;
+  /// Only where it cannot be told from closed shells alone.
+  const std::optional<Material>& material;
+  const ResolvedLimits& limits;
+  Intent intent;
 };
 
 /// Collects findings and completes them: severity, part, id, list of triangles.
 class FindingSink {
  public:
-  FindingSink(std::string part, Inspection& inspection)
-      : part_(std::move(part)), inspection_(inspection) {}
+  FindingSink(std::string part, const InspectOptions& options, Inspection& inspection);
 
   /// `geometry`: all points of the entities, in any order; the id is made of them.
   void add(Finding finding, std::span<const Point> geometry,
            std::vector<TriangleId> triangles = {});
   void wait(FindingKind kind, std::size_t count, FindingKind waits_for);
+  [[nodiscard]] bool wants(FindingKind kind) const;
+  /// After all checks: of what findings wait for, only what this part has is left.
+  void settle_waiting();
+
+  Inspection& inspection() { return inspection_; }
 
  private:
   std::string part_;
+  const InspectOptions& options_;
+  std::size_t first_;
   Inspection& inspection_;
 };
 
 using PartCheck = void (*)(const PartView&, FindingSink&);
-using ModelCheck = void (*)(const Model&, const Limits&, FindingSink&);
+using ModelCheck = void (*)(const Model&, const ResolvedLimits&, FindingSink&);
 
 struct RegisteredCheck {
   std::string_view name;  // also the name of its stage in timings
+  std::vector<FindingKind> kinds;
   PartCheck on_part = nullptr;
   ModelCheck on_model = nullptr;
 };
@@ -56,6 +68,9 @@ void check_winding(const PartView& view, FindingSink& sink);
 void check_closed_shells(const PartView& view, FindingSink& sink);
 void check_crossings(const PartView& view, FindingSink& sink);
 void check_stray_shells(const PartView& view, FindingSink& sink);
-void check_unit(const Model& model, const Limits& limits, FindingSink& sink);
+void check_internal_faces(const PartView& view, FindingSink& sink);
+void check_inverted_patches(const PartView& view, FindingSink& sink);
+void check_loose_sheets(const PartView& view, FindingSink& sink);
+void check_unit(const Model& model, const ResolvedLimits& limits, FindingSink& sink);
 
 }  // namespace aguja

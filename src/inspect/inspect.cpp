@@ -1,9 +1,12 @@
 #include "aguja/inspect/inspect.h"
 
 #include <algorithm>
+#include <memory>
 #include <tuple>
 #include <unordered_map>
 
+#include "aguja/base/parallel.h"
+#include "aguja/solid/winding_field.h"
 #include "inspect/check.h"
 
 namespace aguja {
@@ -29,6 +32,94 @@ void make_ids_unique(std::vector<Finding>& findings) {
   }
 }
 
+SurveyOptions survey_options(const InspectOptions& options, const ResolvedLimits& limits,
+                             const Box& box) {
+  const double diagonal = box.diagonal();
+  return {.reach_fraction = diagonal > 0 ? limits[Limit::reach] / diagonal : 0.0,
+          .tolerance = options.profile.tolerance};
+}
+
+// Is there anything that closed shells by themselves do not tell?
+bool needs_material(const Anatomy& a) {
+  return a.edge_counts.naked > 0 || a.edge_counts.nonmanifold > 0 ||
+         a.edge_counts.winding_conflicts > 0 || a.edge_counts.unbalanced > 0;
+}
+
+// Triangles with material on both sides.
+std::size_t count_internal(const Anatomy& a, const JoinedSurface& joined,
+                           const std::optional<Material>& material) {
+  std::vector<bool> internal(a.welded.triangles().size());
+  if (material) {
+    for (std::uint32_t t = 0; t < material->region_of.size(); ++t) {
+      const std::uint32_t r = material->region_of[t];
+      if (r != kNoIndex && material->regions[r].role == RegionRole::internal) {
+        internal[joined.parent({t}).value] = true;
+      }
+    }
+  }
+  // Closed shells in others that face the same way.
+  std::optional<TrianglesByShell> triangles;
+  for (std::size_t s = 0; s < a.shells.size(); ++s) {
+    const Shell& shell = a.shells[s];
+    if (!shell.orientation_decided() || !shell.inside_of) continue;
+    int around = 0;
+    for (auto outer = shell.inside_of; outer; outer = a.shells[*outer].inside_of) {
+      around += a.shells[*outer].volume_sign;
+    }
+    if (std::min(around, around + shell.volume_sign) < 1) continue;
+    if (!triangles) triangles.emplace(a.components);
+    for (const TriangleId t : (*triangles)[s]) internal[t.value] = true;
+  }
+  // Where surfaces pass through each other, what lies within the other; and walls that are there
+  // twice, back to back.
+  const auto contacts = count_contacts(a.crossings);
+  if (contacts.crossing + contacts.overlap > 0 || !a.duplicates.empty()) {
+    std::vector<bool> asked(a.welded.triangles().size());
+    if (contacts.crossing + contacts.overlap > 0) {
+      std::vector<bool> involved(a.components.count);
+      for (const TrianglePair& pair : a.crossings) {
+        if (pair.contact == Contact::touch) continue;
+        for (const TriangleId t : {pair.first, pair.second}) {
+          involved[a.components.shell_of[t.value].value] = true;
+        }
+      }
+      for (std::uint32_t t = 0; t < asked.size(); ++t) {
+        asked[t] = a.components.has({t}) && involved[a.components.shell_of[t].value];
+      }
+    }
+    for (const DuplicateGroup& group : a.duplicates) {
+      if (group.same.size() != group.opposite.size()) continue;
+      for (const auto* side : {&group.same, &group.opposite}) {
+        for (const TriangleId t : *side) asked[t.value] = true;
+      }
+    }
+    std::vector<TriangleId> all;
+    for (std::uint32_t t = 0; t < asked.size(); ++t) {
+      if (a.components.has({t})) all.push_back({t});
+    }
+    const WindingField field(a.welded.points(), a.welded.triangles(), all);
+    std::vector<bool> balanced(asked.size());
+    for (const DuplicateGroup& group : a.duplicates) {
+      if (group.same.size() != group.opposite.size()) continue;
+      for (const auto* side : {&group.same, &group.opposite}) {
+        for (const TriangleId t : *side) balanced[t.value] = true;
+      }
+    }
+    std::vector<std::uint8_t> inside(asked.size());
+    parallel_ranges(asked.size(), 1024, [&](Range r) {
+      for (std::size_t t = r.begin; t < r.end; ++t) {
+        if (!asked[t] || internal[t]) continue;
+        const double mean = field.at_middle({static_cast<std::uint32_t>(t)});
+        inside[t] = balanced[t] ? mean >= 0.75 : mean >= 1.25;
+      }
+    });
+    for (std::size_t t = 0; t < asked.size(); ++t) {
+      if (inside[t] != 0) internal[t] = true;
+    }
+  }
+  return static_cast<std::size_t>(std::count(internal.begin(), internal.end(), true));
+}
+
 // Parts that are open alone may be faces of one body.
 void hint_as_one(const Model& model, const InspectOptions& options, Inspection& inspection) {
   if (model.parts.size() < 2 || inspection.counts.naked_edges == 0) return;
@@ -38,9 +129,10 @@ void hint_as_one(const Model& model, const InspectOptions& options, Inspection& 
   const EdgeTable edges(welded.triangles(), welded.points().size());
   const std::size_t naked = count_edges(edges).naked;
   std::size_t left = naked;
-  const RimSurvey survey = survey_rims(
-      welded, mesh.patch_of, edges, find_components(welded.triangles(), edges),
-      {.reach_fraction = options.limits.reach_fraction, .tolerance = options.tolerance});
+  const ResolvedLimits limits(options.profile, box_of(mesh).diagonal(), model.unit);
+  const RimSurvey survey = survey_rims(welded, mesh.patch_of, edges,
+                                       find_components(welded.triangles(), edges),
+                                       survey_options(options, limits, box_of(mesh)));
   if (survey.joined) {
     left = count_edges(EdgeTable(survey.joined->mesh.triangles, survey.joined->mesh.points.size()))
                .naked;
@@ -60,11 +152,22 @@ void hint_as_one(const Model& model, const InspectOptions& options, Inspection& 
   }
 }
 
+bool wanted(const RegisteredCheck& check, const FindingSink& sink) {
+  return std::any_of(check.kinds.begin(), check.kinds.end(),
+                     [&](FindingKind kind) { return sink.wants(kind); });
+}
+
 }  // namespace
 
 std::size_t Inspection::count(Severity severity) const {
   return static_cast<std::size_t>(std::count_if(
-      findings.begin(), findings.end(), [&](const Finding& f) { return f.severity == severity; }));
+      findings.begin(), findings.end(),
+      [&](const Finding& f) { return f.severity == severity && !f.waived; }));
+}
+
+std::size_t Inspection::waived() const {
+  return static_cast<std::size_t>(std::count_if(
+      findings.begin(), findings.end(), [](const Finding& f) { return f.waived.has_value(); }));
 }
 
 Inspection inspect(const Model& model, const InspectOptions& options, StageTimes* times,
@@ -73,30 +176,49 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
   for (const Part& part : model.parts) {
     const Anatomy anatomy(part.mesh, times, progress);
     advance(progress, "pairing", 0.0);
-    RimSurvey survey;
-    timed(times, "pairing", [&] {
-      survey = survey_rims(
-          anatomy.welded, part.mesh.patch_of, anatomy.edges, anatomy.components,
-          {.reach_fraction = options.limits.reach_fraction, .tolerance = options.tolerance});
+    Box box;
+    for (const Shell& shell : anatomy.shells) box.extend(shell.box);
+    const ResolvedLimits limits(options.profile, box.diagonal(), model.unit);
+    const RimSurvey survey = timed(times, "pairing", [&] {
+      return survey_rims(anatomy.welded, part.mesh.patch_of, anatomy.edges, anatomy.components,
+                         survey_options(options, limits, box));
     });
     inspection.proposed_tolerance =
         common_tolerance(inspection.proposed_tolerance, survey.proposal);
-    const Causes causes(anatomy, survey, options.limits);
-    const PartView view{part, anatomy, causes, survey, options.limits};
-    FindingSink sink(part.name, inspection);
+    advance(progress, "material", 0.0);
+    const auto joined = timed(times, "pairing", [&] {
+      return std::make_unique<JoinedSurface>(anatomy.welded, anatomy.edges, anatomy.components,
+                                             anatomy.rims, survey);
+    });
+    const ContactCounts contacts = count_contacts(anatomy.crossings);
+    const Surplus surplus(anatomy);
+    const std::optional<Material> material =
+        timed(times, "material", [&]() -> std::optional<Material> {
+          if (!needs_material(anatomy)) return std::nullopt;
+          return find_material(*joined, surplus.marks(), contacts.crossing + contacts.overlap > 0);
+        });
+    const Causes causes(anatomy, surplus, survey, *joined, material, limits);
+    const PartView view{part,    anatomy,  causes, survey,
+                        *joined, material, limits, options.profile.intent_of(part.name)};
+    FindingSink sink(part.name, options, inspection);
     for (const RegisteredCheck& check : registered_checks()) {
-      if (check.on_part == nullptr) continue;
+      if (check.on_part == nullptr || !wanted(check, sink)) continue;
       advance(progress, check.name, 0.0);
       timed(times, check.name, [&] { check.on_part(view, sink); });
     }
+    sink.settle_waiting();
+    timed(times, "material", [&] {
+      inspection.internal_triangles += count_internal(anatomy, *joined, material);
+    });
     inspection.part_counts.push_back(anatomy.counts());
     inspection.counts += inspection.part_counts.back();
   }
   timed(times, "pairing", [&] { hint_as_one(model, options, inspection); });
-  FindingSink sink("", inspection);
+  FindingSink sink("", options, inspection);
+  const ResolvedLimits limits(options.profile, box_of(model).diagonal(), model.unit);
   for (const RegisteredCheck& check : registered_checks()) {
-    if (check.on_model == nullptr) continue;
-    timed(times, check.name, [&] { check.on_model(model, options.limits, sink); });
+    if (check.on_model == nullptr || !wanted(check, sink)) continue;
+    timed(times, check.name, [&] { check.on_model(model, limits, sink); });
   }
   std::sort(inspection.findings.begin(), inspection.findings.end(), is_worse);
   make_ids_unique(inspection.findings);

@@ -110,6 +110,20 @@ Box box_of(const Rim& rim, std::span<const Point> points) {
   return box;
 }
 
+Point center_of(const Rim& rim, std::span<const Point> points) {
+  Vector sum = Vector::Zero();
+  double total = 0;
+  const Point& origin = points[rim.vertices[0].value];
+  for (std::size_t i = 1; i < rim.vertices.size(); ++i) {
+    const Point& a = points[rim.vertices[i - 1].value];
+    const Point& b = points[rim.vertices[i].value];
+    const double step = (b - a).norm();
+    sum += step * (0.5 * ((a - origin) + (b - origin)));
+    total += step;
+  }
+  return total > 0 ? Point(origin + sum / total) : origin;
+}
+
 Point middle(const Rim& rim, std::span<const Point> points) {
   const double half = 0.5 * length(rim, points);
   double walked = 0;

@@ -52,6 +52,10 @@ std::string unit_of(Dimension dimension, LengthUnit unit) {
       return length + "2";
     case Dimension::volume:
       return length + "3";
+    case Dimension::angle:
+      return "deg";
+    case Dimension::ratio:
+      return "ratio";
   }
   return length;
 }

@@ -20,6 +20,13 @@ Vector cross(const Vector& a, const Vector& b) {
 
 constexpr int kPairs[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {1, 2}, {2, 0}};
 
+bool same_corners(const Triangle& a, const Triangle& b) {
+  for (const VertexId v : a.corner) {
+    if (v != b[0] && v != b[1] && v != b[2]) return false;
+  }
+  return true;
+}
+
 std::size_t leaves(std::size_t items, std::size_t leaf) { return (items + leaf - 1) / leaf; }
 
 }  // namespace
@@ -203,8 +210,8 @@ WindingField::Moments WindingField::build(std::span<Placed> placed, std::uint32_
 double WindingField::near_sum(const Node& node, const Point& q, std::uint32_t left_out) const {
   double sum = 0;
   for (std::uint32_t i = node.first_item; i < node.first_item + node.count; ++i) {
-    if (items_[i] / 2 == left_out) continue;
     const Triangle& t = triangles_[items_[i] / 2];
+    if (left_out != kNoIndex && same_corners(t, triangles_[left_out])) continue;
     const double w =
         winding_of_triangle(points_[t[0].value], points_[t[1].value], points_[t[2].value], q);
     sum += items_[i] % 2 == 1 ? -w : w;
@@ -212,7 +219,7 @@ double WindingField::near_sum(const Node& node, const Point& q, std::uint32_t le
   return sum;
 }
 
-double WindingField::beside(TriangleId t) const {
+double WindingField::at_middle(TriangleId t) const {
   const Triangle& triangle = triangles_[t.value];
   const Point middle = (points_[triangle[0].value] + points_[triangle[1].value] +
                         points_[triangle[2].value]) /

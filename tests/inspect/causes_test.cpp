@@ -71,17 +71,23 @@ TEST(Causes, ALooseCapOfNoAreaExplainsItsOwnEdges) {
   EXPECT_EQ(kinds_in(mesh), Kinds{zero_area});
 }
 
-TEST(Causes, AClosedShellInsideAnOpenOneWaits) {
+TEST(Causes, ACavityInsideAnOpenShellIsJudgedByWindingNumbers) {
   Mesh open = test::sphere(12, 50);
   open.triangles.pop_back();
-  const Inspection inspection =
-      inspect(test::model_of(test::joined(open, test::turned(test::sphere(6, 20)))));
-  ASSERT_EQ(inspection.findings.size(), 1u);
-  EXPECT_EQ(inspection.findings[0].kind, opening);
-  ASSERT_EQ(inspection.waiting.size(), 1u);
-  EXPECT_EQ(inspection.waiting[0].kind, inverted_shell);
-  EXPECT_EQ(inspection.waiting[0].waits_for, opening);
-  EXPECT_EQ(inspection.waiting[0].count, 2u);
+  for (const bool turned : {false, true}) {
+    const Mesh inner = test::sphere(6, 20);
+    const Mesh both = test::joined(open, turned ? test::turned(inner) : inner);
+    const Inspection inspection = inspect(test::model_of(both));
+    EXPECT_TRUE(inspection.waiting.empty());
+    ASSERT_EQ(inspection.findings.size(), turned ? 1u : 2u);
+    const auto nesting_at =
+        std::find_if(inspection.findings.begin(), inspection.findings.end(),
+                     [](const Finding& f) { return f.kind == nesting; });
+    ASSERT_EQ(nesting_at != inspection.findings.end(), !turned);
+    if (!turned) {
+      EXPECT_EQ(nesting_at->waits_for, Kinds{opening});
+    }
+  }
 }
 
 }  // namespace

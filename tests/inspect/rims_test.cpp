@@ -57,7 +57,7 @@ TEST(Rims, ACrackHasItsWidthsAndLength) {
 
 TEST(Rims, WhatIsWiderThanTheToleranceIsAGap) {
   InspectOptions options;
-  options.tolerance = 0.002;
+  options.profile.tolerance = 0.002;
   const Inspection found = inspect(test::model_of(parted_sphere(20, 0.004)), options);
   const auto gaps = of_kind(found, FindingKind::gap);
   ASSERT_EQ(gaps.size(), 1u);

@@ -47,7 +47,7 @@ TEST(WindingField, IsOneInsideAndNothingOutsideAndAHalfOnAClosedSurface) {
       EXPECT_NEAR(field.at(center + 1.9 * random.unit() * d.normalized()), 1, 0.01);
       EXPECT_NEAR(field.at(center + (2.05 + 3 * random.unit()) * d.normalized()), 0, 0.01);
     }
-    for (const TriangleId t : all_of(ball)) EXPECT_NEAR(field.beside(t), 0.5, 0.03);
+    for (const TriangleId t : all_of(ball)) EXPECT_NEAR(field.at_middle(t), 0.5, 0.03);
   }
 }
 

@@ -21,40 +21,63 @@ enum class FindingKind : std::uint8_t {
   opening,
   sheet_border,
   nonmanifold_edge,
+  hanging_vertex,
+  short_edge,
   wire_edge,
   nonmanifold_vertex,
+  near_vertices,
   unused_vertex,
   zero_area,
+  sliver_triangle,
   duplicate_triangle,
   back_to_back,
+  folded_triangle,
   winding_conflict,
+  inverted_patch,
   inverted_shell,
+  normal_mismatch,
   crossing,
   overlap,
   touch,
-  nesting,
-  zero_volume,
+  internal_face,
   stray_shell,
+  loose_sheet,
+  zero_volume,
+  nesting,
+  sliver_patch,
+  tiny_patch,
+  acute_corner,
+  knife_edge,
+  split_patch,
+  runaway_face,
+  thin_wall,
   unit_doubt,
+  precision_doubt,
+  element_quality,
 };
 
 /// A volume mesher will fail or fill the wrong space; quality or time will suffer; good to know.
 enum class Severity : std::uint8_t { error, warning, note };
 
-/// What `Finding::measure` measures, in powers of the model's unit of length.
-enum class Dimension : std::uint8_t { count, length, area, volume };
+/// What `Finding::measure` measures: powers of the model's unit of length, degrees, or a number.
+enum class Dimension : std::uint8_t { count, length, area, volume, angle, ratio };
 
-/// What is known about a kind, whatever the model.
+/// What is known about a kind, whatever the model: the one source for the tool's texts and
+/// docs/kinds.md.
 struct KindInfo {
   FindingKind kind;
   std::string_view slug;
   std::string_view family;
-  Severity severity;
+  Severity severity;  ///< unless the profile says otherwise
   Dimension measures;
   std::string_view measure_name;  ///< what the measure is, for tables: "rim length"
   std::string_view what;          ///< one line
   std::string_view why;           ///< why a mesher minds
-  std::string_view remedy;        ///< or "by hand: ..."
+  std::string_view remedy;        ///< names of remedies, or "by hand: ..."
+  std::string_view hints;         ///< how to decide, or how it is told from its neighbours
+  std::string_view picture;       ///< a few lines of text, at most 60 characters wide
+  /// What makes an answer of this kind unsafe: these are mended first.
+  std::span<const FindingKind> waits_for;
 };
 
 [[nodiscard]] std::span<const KindInfo> all_kinds();
@@ -62,6 +85,14 @@ struct KindInfo {
 [[nodiscard]] std::string_view slug(FindingKind kind);
 [[nodiscard]] std::string_view slug(Severity severity);
 [[nodiscard]] std::optional<FindingKind> parse_finding_kind(std::string_view slug);
+[[nodiscard]] std::optional<Severity> parse_severity(std::string_view slug);
+
+/// Entities of another kind that count under a finding.
+struct Symptom {
+  FindingKind kind;
+  std::size_t count;
+  friend bool operator==(const Symptom&, const Symptom&) = default;
+};
 
 /// How wide a crack or gap is along its length; see `Stretch`.
 struct WidthProfile {
@@ -89,6 +120,8 @@ struct Finding {
   std::vector<TriangleId> triangles;   ///< in the part as read, rising; the first kMostListed
   std::size_t triangle_total = 0;      ///< how many there are
   std::vector<FindingKind> waits_for;
+  std::vector<Symptom> cause_of;      ///< what would go with it, by kind
+  std::optional<std::string> waived;  ///< the profile's reason to leave it as it is
 
   static constexpr std::size_t kMostListed = 100;
 };

@@ -3,35 +3,21 @@
 /// Everything that is wrong with a model.
 
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
-#include "aguja/inspect/finding.h"
+#include "aguja/inspect/profile.h"
 #include "aguja/mesh/model.h"
 #include "aguja/mesh/rim_survey.h"
 #include "aguja/solid/anatomy.h"
 
 namespace aguja {
 
-/// Limits that checks hold sizes against; each finding repeats the one it was held against.
-struct Limits {
-  /// A component is a stray shell if its diagonal is at most this fraction of its part's.
-  double stray_fraction = 0.01;
-  /// A component is a sheet, not an open body, if the volume that it encloses when its rims are
-  /// capped is less than area x diagonal x this.
-  double sheet_fraction = 1e-5;
-  /// Stretches of rim farther apart than this fraction of the part's diagonal do not face each
-  /// other.
-  double reach_fraction = 0.02;
-  /// A model whose diagonal is outside these (in metres) is doubted to be in the right unit.
-  double smallest_model = 1e-3;
-  double largest_model = 1e2;
-};
-
 struct InspectOptions {
-  Limits limits;
-  /// What counts as a crack, in model units; if left out, what the widths propose.
-  std::optional<double> tolerance = {};
+  Profile profile;
+  /// Only these kinds are looked for; empty: all that the profile does not skip.
+  std::set<FindingKind> only = {};
 };
 
 /// A question that could not be asked yet, and what must be mended first.
@@ -45,13 +31,18 @@ struct Waiting {
 struct Inspection {
   Counts counts;                    ///< summed over parts
   std::vector<Counts> part_counts;  ///< by part
-  std::vector<Finding> findings;    ///< worst first: severity, kind, measure
+  std::size_t inverted_shells = 0;  ///< shells that face inward where they should face outward
+  /// Triangles with material on both sides, whatever it is that put them there.
+  std::size_t internal_triangles = 0;
+  std::vector<Finding> findings;  ///< worst first: severity, kind, measure
   std::vector<Waiting> waiting;
   /// For all parts: the largest of their proposals; empty if nothing needs stitching.
   std::optional<ToleranceProposal> proposed_tolerance;
   std::vector<std::string> hints;  ///< what is seen only across parts, a sentence each
 
+  /// Of findings that are not waived.
   [[nodiscard]] std::size_t count(Severity severity) const;
+  [[nodiscard]] std::size_t waived() const;
 };
 
 /// Runs all registered checks on each part by itself, then those on the model.

@@ -41,6 +41,8 @@ class Rims {
 
 [[nodiscard]] double length(const Rim& rim, std::span<const Point> points);
 [[nodiscard]] Box box_of(const Rim& rim, std::span<const Point> points);
+/// The mean of the rim's edges, weighted by length.
+[[nodiscard]] Point center_of(const Rim& rim, std::span<const Point> points);
 /// The point half-way along.
 [[nodiscard]] Point middle(const Rim& rim, std::span<const Point> points);
 

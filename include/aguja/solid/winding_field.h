@@ -37,8 +37,9 @@ class WindingField {
                std::span<const TriangleId> selection, const std::vector<bool>& turned = {});
 
   [[nodiscard]] double at(const Point& q) const { return sum_at(q, kNoIndex); }
-  /// At the middle of a triangle, without that triangle: the mean of its two sides.
-  [[nodiscard]] double beside(TriangleId t) const;
+  /// At the middle of a triangle of the mesh, without that triangle and others on the same
+  /// three vertices: the mean of the two sides of the surface.
+  [[nodiscard]] double at_middle(TriangleId t) const;
 
  private:
   // A group of triangles from far away, about its centre; relative to `origin_`.

@@ -1,19 +1,29 @@
-// inverted-shell, nesting, zero-volume: closed shells that face the wrong way or enclose nothing.
-// Shells with naked edges or conflicts must wait: they have no inside yet.
+// inverted-shell, nesting, zero-volume: shells that face the wrong way or enclose nothing. Closed
+// ones are judged exactly; those with naked edges or conflicts, and those near them, by the winding
+// numbers of `Material`, and wait for what keeps the answer from being safe.
 
 #include <cmath>
 #include <map>
 
+#include "base/short_text.h"
 #include "inspect/check.h"
 #include "inspect/grouping.h"
 
 namespace aguja {
 namespace {
 
-std::optional<FindingKind> fault_of(const Shell& shell) {
+std::vector<FindingKind> waits_of(FindingKind kind) {
+  return {info(kind).waits_for.begin(), info(kind).waits_for.end()};
+}
+
+// Its place among closed shells tells a shell that is turned from one that is nested badly: within
+// one that is turned itself, the other sense is right.
+std::optional<FindingKind> fault_of(const std::vector<Shell>& shells, const Shell& shell) {
   if (!shell.orientation_decided() || shell.faces_right_way()) return std::nullopt;
   if (shell.volume_sign == 0) return FindingKind::zero_volume;
-  return shell.depth == 0 ? FindingKind::inverted_shell : FindingKind::nesting;
+  if (shell.depth % 2 == 0 || !shell.inside_of) return FindingKind::inverted_shell;
+  return shells[*shell.inside_of].volume_sign == shell.volume_sign ? FindingKind::nesting
+                                                                   : FindingKind::inverted_shell;
 }
 
 // What has to be mended before shells that are not closed have an inside.
@@ -50,47 +60,181 @@ class Obstacles {
   std::vector<bool> cracked_;  // by shell: is it a side of a crack?
 };
 
+void report(const PartView& view, FindingSink& sink, Finding finding,
+            std::span<const TriangleId> triangles) {
+  const Anatomy& a = view.anatomy;
+  std::vector<Point> points;
+  for (const TriangleId t : triangles) append_points(a, t, points);
+  finding.count = 1;
+  finding.box = box_of(points);
+  if (finding.kind == FindingKind::inverted_shell) ++sink.inspection().inverted_shells;
+  sink.add(std::move(finding), points, {triangles.begin(), triangles.end()});
+}
+
+std::string counted(std::size_t n) {
+  return std::to_string(n) + (n == 1 ? " triangle" : " triangles");
+}
+
+void report_closed(const PartView& view, FindingSink& sink, std::size_t s, FindingKind kind,
+                   std::span<const TriangleId> own) {
+  const Shell& shell = view.anatomy.shells[s];
+  Finding finding;
+  finding.kind = kind;
+  finding.measure =
+      kind == FindingKind::zero_volume ? shell.mass.area : std::fabs(shell.mass.volume);
+  finding.place = shell.mass.centroid;
+  finding.detail = counted(own.size());
+  if (shell.depth > 0) {
+    finding.detail += ", inside " + std::to_string(shell.depth) +
+                      (shell.depth == 1 ? " other shell" : " other shells");
+  }
+  report(view, sink, std::move(finding), own);
+}
+
+// Bodies that are not made of decided shells alone.
+void judge_bodies(const PartView& view, FindingSink& sink) {
+  const Anatomy& a = view.anatomy;
+  const Material& material = *view.material;
+  struct Own {
+    std::vector<TriangleId> triangles;  // as read
+    std::vector<std::uint32_t> shells;
+    bool open = false;
+  };
+  std::vector<Own> own(material.bodies.size());
+  TriangleId last{kNoIndex};
+  for (std::uint32_t t = 0; t < material.region_of.size(); ++t) {
+    if (material.region_of[t] == kNoIndex) continue;
+    const TriangleId read = view.joined.parent({t});
+    if (read == last) continue;
+    last = read;
+    const ShellId shell = a.components.shell_of[read.value];
+    if (a.shells[shell.value].orientation_decided()) continue;
+    if (view.causes.is_stray(shell) || view.causes.is_all_surplus(shell)) continue;
+    Own& body = own[material.regions[material.region_of[t]].body];
+    body.triangles.push_back(read);
+    if (body.shells.empty() || body.shells.back() != shell.value) {
+      body.shells.push_back(shell.value);
+    }
+  }
+  std::optional<Obstacles> obstacles;
+  std::map<FindingKind, std::size_t> waiting;
+  for (std::size_t b = 0; b < own.size(); ++b) {
+    const Body& body = material.bodies[b];
+    if (own[b].triangles.empty() || is_sheet(body, view.limits[Limit::sheet])) continue;
+    auto& shells = own[b].shells;
+    std::sort(shells.begin(), shells.end());
+    shells.erase(std::unique(shells.begin(), shells.end()), shells.end());
+    if (body.margin < kClearMargin) {
+      if (!obstacles) obstacles.emplace(view);
+      for (const std::uint32_t s : shells) {
+        ++waiting[obstacles->of(a.shells[s].waits_for_shell.value_or(s))];
+      }
+      continue;
+    }
+    if (!body.turned) continue;
+    Finding finding;
+    finding.kind =
+        body.same_as_around ? FindingKind::nesting : FindingKind::inverted_shell;
+    finding.measure = std::fabs(body.capped_volume);
+    finding.place = body.box.center();
+    finding.detail = counted(own[b].triangles.size()) + ", open; by winding numbers, margin " +
+                     short_text(body.margin);
+    finding.waits_for = waits_of(finding.kind);
+    report(view, sink, std::move(finding), own[b].triangles);
+  }
+  for (const auto& [kind, count] : waiting) sink.wait(FindingKind::inverted_shell, count, kind);
+}
+
 }  // namespace
 
 void check_closed_shells(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
-  std::map<FindingKind, std::size_t> waiting;
-  std::optional<Obstacles> obstacles;
   std::optional<TrianglesByShell> triangles;
   for (std::size_t s = 0; s < a.shells.size(); ++s) {
-    const Shell& shell = a.shells[s];
     const ShellId id{static_cast<std::uint32_t>(s)};
     if (view.causes.is_stray(id) || view.causes.is_all_surplus(id)) continue;
-    if (!shell.orientation_decided()) {
-      const std::size_t obstacle = shell.waits_for_shell.value_or(s);
-      if (!a.shells[obstacle].closed) {
-        if (!obstacles) obstacles.emplace(view);
-        ++waiting[obstacles->of(obstacle)];
-      }
-      continue;
-    }
-    const auto kind = fault_of(shell);
+    const auto kind = fault_of(a.shells, a.shells[s]);
     if (!kind) continue;
     if (!triangles) triangles.emplace(a.components);
-    const auto own = (*triangles)[s];
-    Finding finding;
-    finding.kind = *kind;
-    finding.count = 1;
-    finding.measure =
-        *kind == FindingKind::zero_volume ? shell.mass.area : std::fabs(shell.mass.volume);
-    finding.place = shell.mass.centroid;
-    finding.box = shell.box;
-    finding.detail = std::to_string(own.size()) + " triangles";
-    if (shell.depth > 0) {
-      finding.detail += ", inside " + std::to_string(shell.depth) +
-                        (shell.depth == 1 ? " other shell" : " other shells");
-    }
-    std::vector<Point> points;
-    for (const TriangleId t : own) append_points(a, t, points);
-    sink.add(std::move(finding), points, {own.begin(), own.end()});
+    report_closed(view, sink, s, *kind, (*triangles)[s]);
   }
-  for (const auto& [kind, count] : waiting) {
-    sink.wait(FindingKind::inverted_shell, count, kind);
+  if (view.material && view.intent == Intent::solid) judge_bodies(view, sink);
+}
+
+// ---- inverted-patch
+
+// Regions that face against the rest of their body, where no shared edge says so: those are winding
+// conflicts.
+void check_inverted_patches(const PartView& view, FindingSink& sink) {
+  if (!view.material) return;
+  const Anatomy& a = view.anatomy;
+  const Material& material = *view.material;
+  std::vector<bool> wanted(material.regions.size());
+  bool any = false;
+  for (std::size_t r = 0; r < wanted.size(); ++r) {
+    const Region& region = material.regions[r];
+    const Body& body = material.bodies[region.body];
+    // The lesser part of what its edges and cracks join, or a piece that they join to nothing.
+    wanted[r] = region.role == RegionRole::turned &&
+                (!body.turned || is_sheet(body, view.limits[Limit::sheet]));
+    any |= wanted[r];
+  }
+  if (!any) return;
+  for (const EdgeId e :
+       select_edges(a.edges, [&](EdgeId id) { return a.edges.is_winding_conflict(id); })) {
+    // By triangle as read: its pieces are all of one region.
+    for (const EdgeUse use : a.edges.uses(e)) {
+      if (view.joined.has_cracks()) continue;
+      const std::uint32_t r = material.region_of[use.triangle().value];
+      if (r != kNoIndex) wanted[r] = false;
+    }
+  }
+  // Of copies that face both ways either may stay: which of them is turned is no question.
+  std::vector<bool> has_copies(a.welded.triangles().size());
+  for (const DuplicateGroup& group : a.duplicates) {
+    for (const auto* side : {&group.same, &group.opposite}) {
+      for (const TriangleId t : *side) has_copies[t.value] = true;
+    }
+  }
+  std::vector<std::vector<TriangleId>> own(material.regions.size());
+  for (std::uint32_t t = 0; t < material.region_of.size(); ++t) {
+    const std::uint32_t r = material.region_of[t];
+    if (r == kNoIndex || !wanted[r]) continue;
+    const TriangleId read = view.joined.parent({t});
+    if (has_copies[read.value]) continue;
+    if (own[r].empty() || own[r].back() != read) own[r].push_back(read);
+  }
+  if (view.joined.has_cracks()) {
+    std::vector<std::uint32_t> region_of_read(a.welded.triangles().size(), kNoIndex);
+    for (std::uint32_t t = 0; t < material.region_of.size(); ++t) {
+      region_of_read[view.joined.parent({t}).value] = material.region_of[t];
+    }
+    for (const EdgeId e :
+         select_edges(a.edges, [&](EdgeId id) { return a.edges.is_winding_conflict(id); })) {
+      for (const EdgeUse use : a.edges.uses(e)) {
+        const std::uint32_t r = region_of_read[use.triangle().value];
+        if (r != kNoIndex) own[r].clear();
+      }
+    }
+  }
+  for (std::size_t r = 0; r < own.size(); ++r) {
+    if (own[r].empty()) continue;
+    Finding finding;
+    finding.kind = FindingKind::inverted_patch;
+    finding.count = own[r].size();
+    std::vector<Point> points;
+    Vector sum = Vector::Zero();
+    for (const TriangleId t : own[r]) {
+      append_points(a, t, points);
+      const double area = area_of(a, t);
+      finding.measure += area;
+      sum += area * (centroid_of(a, t) - points[0]);
+    }
+    finding.place = finding.measure > 0 ? Point(points[0] + sum / finding.measure) : points[0];
+    finding.box = box_of(points);
+    finding.detail = "margin " + short_text(material.regions[r].margin);
+    if (!material.regions[r].exact) finding.waits_for = waits_of(finding.kind);
+    sink.add(std::move(finding), points, std::move(own[r]));
   }
 }
 

@@ -15,21 +15,6 @@
 namespace aguja {
 namespace {
 
-// The mean of the rim's edges, weighted by length.
-Point center_of(const Rim& rim, std::span<const Point> points) {
-  Vector sum = Vector::Zero();
-  double total = 0;
-  const Point& origin = points[rim.vertices[0].value];
-  for (std::size_t i = 1; i < rim.vertices.size(); ++i) {
-    const Point& a = points[rim.vertices[i - 1].value];
-    const Point& b = points[rim.vertices[i].value];
-    const double step = (b - a).norm();
-    sum += step * (0.5 * ((a - origin) + (b - origin)));
-    total += step;
-  }
-  return total > 0 ? Point(origin + sum / total) : origin;
-}
-
 // ---- Cracks and gaps.
 
 void report_stretches(const PartView& view, FindingSink& sink) {
@@ -76,50 +61,39 @@ void report_stretches(const PartView& view, FindingSink& sink) {
 
 // ---- What is left open once the cracks are thought joined.
 
-// The surface with cracks joined, or as it is if there are none.
+// What the rims of the joined surface bound.
 class Left {
  public:
-  explicit Left(const PartView& view) : view_(view) {
-    const Anatomy& a = view.anatomy;
-    if (view.survey.joined == nullptr) {
-      points_ = a.welded.points();
-      triangles_ = a.welded.triangles();
-      edges_ = &a.edges;
-      components_ = &a.components;
-      rims_ = &a.rims;
-    } else {
-      const Mesh& mesh = view.survey.joined->mesh;
-      points_ = mesh.points;
-      triangles_ = mesh.triangles;
-      edges_ = &own_edges_.emplace(triangles_, points_.size());
-      components_ = &own_components_.emplace(find_components(triangles_, *edges_));
-      rims_ = &own_rims_.emplace(*edges_);
-      map_rims();
-    }
-    measure_components();
+  explicit Left(const PartView& view)
+      : view_(view),
+        surface_(view.joined),
+        points_(surface_.points()),
+        triangles_(surface_.triangles()) {
+    if (surface_.has_cracks()) map_rims();
     mark_gaps();
   }
 
-  [[nodiscard]] const Rims& rims() const { return *rims_; }
+  [[nodiscard]] const Rims& rims() const { return surface_.rims(); }
   [[nodiscard]] std::span<const Point> points() const { return points_; }
   [[nodiscard]] std::size_t component_of(const Rim& rim) const {
-    return components_->shell_of[edges_->uses(rim.edges[0])[0].triangle().value].value;
+    return component(surface_.edges().uses(rim.edges[0])[0].triangle().value);
   }
   /// Triangle of the mesh as read.
   [[nodiscard]] TriangleId triangle_of(EdgeId e) const {
-    return parent(edges_->uses(e)[0].triangle());
+    return surface_.parent(surface_.edges().uses(e)[0].triangle());
   }
 
   [[nodiscard]] bool is_explained(const Rim& rim) const {
-    if (view_.survey.joined == nullptr) return view_.causes.is_explained(rim);
+    if (!surface_.has_cracks()) return view_.causes.is_explained(rim);
     // A rim that no crack touches is one of the rims as read.
     if (const auto original = original_of(rim)) {
       return view_.causes.is_explained(view_.anatomy.rims[*original]);
     }
     return std::all_of(rim.edges.begin(), rim.edges.end(), [&](EdgeId e) {
       const TriangleId t = triangle_of(e);
-      return view_.causes.is_surplus(t) ||
-             view_.causes.is_stray(view_.anatomy.components.shell_of[t.value]);
+      const ShellId shell = view_.anatomy.components.shell_of[t.value];
+      return view_.causes.is_surplus(t) || view_.causes.is_internal(t) ||
+             view_.causes.is_stray(shell) || view_.causes.is_loose_sheet(shell);
     });
   }
 
@@ -139,16 +113,14 @@ class Left {
 
   /// Does the component enclose next to nothing once its rims are capped?
   [[nodiscard]] bool is_sheet(std::size_t component) const {
-    const Measure& m = measures_[component];
-    const double thin = view_.limits.sheet_fraction * m.area * m.box.diagonal();
-    return m.oriented && std::fabs(m.volume) < thin;
+    return aguja::is_sheet(view_.material->bodies[component], view_.limits[Limit::sheet]);
   }
 
   /// The mean direction from the rim into the surface, weighted by length.
   [[nodiscard]] Vector inward(const Rim& rim) const {
     Vector sum = Vector::Zero();
     for (const EdgeId e : rim.edges) {
-      const EdgeUse use = edges_->uses(e)[0];
+      const EdgeUse use = surface_.edges().uses(e)[0];
       const Triangle& t = triangles_[use.triangle().value];
       const Point& a = points_[t[use.corner()].value];
       const Vector along = points_[t[(use.corner() + 1) % 3].value] - a;
@@ -160,15 +132,8 @@ class Left {
   }
 
  private:
-  struct Measure {
-    Box box;
-    double area = 0;
-    double volume = 0;  // with every rim capped by a fan about its centre
-    bool oriented = true;
-  };
-
-  [[nodiscard]] TriangleId parent(TriangleId t) const {
-    return view_.survey.joined == nullptr ? t : view_.survey.joined->parent[t.value];
+  [[nodiscard]] std::size_t component(std::size_t t) const {
+    return surface_.components().shell_of[t].value;
   }
 
   void map_rims() {
@@ -182,9 +147,9 @@ class Left {
     for (const VertexId v : rim.vertices) {
       if (zipped.knot_of[v.value] != kNoIndex) return std::nullopt;
     }
-    const EdgeUse use = edges_->uses(rim.edges[0])[0];
+    const EdgeUse use = surface_.edges().uses(rim.edges[0])[0];
     const Triangle& now = triangles_[use.triangle().value];
-    const Triangle& old = view_.anatomy.welded.triangle(parent(use.triangle()));
+    const Triangle& old = view_.anatomy.welded.triangle(surface_.parent(use.triangle()));
     for (std::size_t c = 0; c < 3; ++c) {
       if (zipped.new_vertex[old[c].value] != now[use.corner()]) continue;
       const auto e = view_.anatomy.edges.find(old[c], old[(c + 1) % 3]);
@@ -192,47 +157,6 @@ class Left {
       if (at != rim_of_edge_.end()) return at->second;
     }
     return std::nullopt;
-  }
-
-  void measure_components() {
-    measures_.resize(components_->count);
-    const auto component = [&](std::size_t t) { return components_->shell_of[t].value; };
-    for (std::size_t t = 0; t < triangles_.size(); ++t) {
-      if (component(t) == kNoIndex) continue;
-      for (const VertexId v : triangles_[t].corner) {
-        measures_[component(t)].box.extend(points_[v.value]);
-      }
-    }
-    const auto cone = [](const Vector& a, const Vector& b, const Vector& c) {
-      return a.dot(b.cross(c)) / 6;
-    };
-    for (std::size_t t = 0; t < triangles_.size(); ++t) {
-      if (component(t) == kNoIndex) continue;
-      Measure& m = measures_[component(t)];
-      const Point origin = m.box.center();
-      const Triangle& tri = triangles_[t];
-      const Vector a = points_[tri[0].value] - origin, b = points_[tri[1].value] - origin,
-                   c = points_[tri[2].value] - origin;
-      m.area += 0.5 * (b - a).cross(c - a).norm();
-      m.volume += cone(a, b, c);
-    }
-    for (std::size_t i = 0; i < rims_->size(); ++i) {
-      const Rim rim = (*rims_)[i];
-      Measure& m = measures_[component_of(rim)];
-      const Point origin = m.box.center();
-      const Vector apex = center_of(rim, points_) - origin;
-      for (const EdgeId e : rim.edges) {
-        const EdgeUse use = edges_->uses(e)[0];
-        const Triangle& t = triangles_[use.triangle().value];
-        const Vector from = points_[t[use.corner()].value] - origin;
-        const Vector to = points_[t[(use.corner() + 1) % 3].value] - origin;
-        m.volume += cone(to, from, apex);
-      }
-    }
-    for (const EdgeId e :
-         select_edges(*edges_, [&](EdgeId id) { return edges_->is_winding_conflict(id); })) {
-      measures_[component(edges_->uses(e)[0].triangle().value)].oriented = false;
-    }
   }
 
   // By triangle: the part of its naked edge that is a gap's side.
@@ -250,16 +174,10 @@ class Left {
   }
 
   const PartView& view_;
+  const JoinedSurface& surface_;
   std::span<const Point> points_;
   std::span<const Triangle> triangles_;
-  const EdgeTable* edges_ = nullptr;
-  const Components* components_ = nullptr;
-  const Rims* rims_ = nullptr;
-  std::optional<EdgeTable> own_edges_;
-  std::optional<Components> own_components_;
-  std::optional<Rims> own_rims_;
   std::unordered_map<std::uint32_t, std::size_t> rim_of_edge_;
-  std::vector<Measure> measures_;  // by component
   std::unordered_map<std::uint32_t, double> gap_share_;
 };
 
@@ -365,7 +283,8 @@ void report_openings(const PartView& view, FindingSink& sink) {
 void check_rims(const PartView& view, FindingSink& sink) {
   if (view.anatomy.rims.size() == 0) return;
   report_stretches(view, sink);
-  report_openings(view, sink);
+  // The rims of a part that is meant to be a sheet are its borders.
+  if (view.intent == Intent::solid) report_openings(view, sink);
 }
 
 }  // namespace aguja

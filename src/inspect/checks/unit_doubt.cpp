@@ -4,16 +4,16 @@
 
 namespace aguja {
 
-void check_unit(const Model& model, const Limits& limits, FindingSink& sink) {
+void check_unit(const Model& model, const ResolvedLimits& limits, FindingSink& sink) {
   const Box box = box_of(model);
-  const double metres = box.diagonal() * metres_per(model.unit);
-  const bool small = metres < limits.smallest_model;
-  if (metres == 0 || (!small && metres <= limits.largest_model)) return;
+  const double size = box.diagonal();
+  const bool small = size < limits[Limit::smallest_model];
+  if (size == 0 || (!small && size <= limits[Limit::largest_model])) return;
   Finding finding;
   finding.kind = FindingKind::unit_doubt;
   finding.count = 1;
   finding.measure = box.diagonal();
-  finding.limit = (small ? limits.smallest_model : limits.largest_model) / metres_per(model.unit);
+  finding.limit = limits[small ? Limit::smallest_model : Limit::largest_model];
   finding.box = box;
   finding.place = box.center();
   finding.detail = std::string(model.unit_assumed ? "assumed" : "stated") + " unit " +
