@@ -1,0 +1,678 @@
+#include "aguja/mesh/patches.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numeric>
+#include <unordered_set>
+
+#include <Eigen/Dense>
+#include <oneapi/tbb/parallel_sort.h>
+
+#include "aguja/base/error.h"
+#include "aguja/base/parallel.h"
+
+namespace aguja {
+namespace {
+
+using FloatVector = Eigen::Vector3f;
+
+// Points enough for any fit; more only take time.
+constexpr std::size_t kMostFitted = 160;
+// A surface ends abruptly if what comes next is so many times the fit away from it.
+constexpr double kAbrupt = 6;
+// Facets that a curved surface must explain, and triangles, before it is believed.
+constexpr std::size_t kFewestFacets = 4;
+constexpr std::size_t kFewestOfTorus = 12;
+// Vertices inside of a curved surface that make it known without looking at its border.
+constexpr std::size_t kFewestInside = 3;
+
+struct Region {
+  std::vector<std::uint32_t> triangles;
+  double area = 0;
+};
+
+class Recogniser {
+ public:
+  Recogniser(const Welded& mesh, const EdgeTable& edges, const PatchOptions& options)
+      : mesh_(mesh), fit_(options.fit), cos_sharp_(std::cos(options.sharp_angle)) {
+    measure_triangles();
+    find_neighbours(edges);
+  }
+
+  Patches recognise() {
+    const std::size_t n = mesh_.triangles().size();
+    result_.patch_of.assign(n, PatchId{kNoIndex});
+    find_facets();
+    // Again with what was found in mind: bands are known by what they lie between.
+    for (int pass = 0; pass < 2; ++pass) {
+      fruitless_ = 1;
+      for (const std::uint32_t f : facet_order_) {
+        if (is_free(facets_[f].first)) claim_from(f, pass == 1);
+      }
+      std::fill(tried_.begin(), tried_.end(), false);
+    }
+    gather_rest();
+    return std::move(result_);
+  }
+
+ private:
+  struct Facet {
+    std::uint32_t first;  // a triangle of it
+    std::uint32_t count;
+    float area;
+  };
+
+  [[nodiscard]] const Point& corner(std::uint32_t t, std::size_t c) const {
+    return mesh_.point(mesh_.triangles()[t][c]);
+  }
+  [[nodiscard]] Point middle(std::uint32_t t) const {
+    return (corner(t, 0) + corner(t, 1) + corner(t, 2)) / 3.0;
+  }
+  [[nodiscard]] bool is_free(std::uint32_t t) const {
+    return result_.patch_of[t].value == kNoIndex;
+  }
+
+  void measure_triangles() {
+    const std::size_t n = mesh_.triangles().size();
+    normal_.resize(n);
+    area_.resize(n);
+    parallel_ranges(n, 1 << 14, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) {
+        const auto t = static_cast<std::uint32_t>(i);
+        const Vector cross = (corner(t, 1) - corner(t, 0)).cross(corner(t, 2) - corner(t, 0));
+        const double length = cross.norm();
+        area_[i] = static_cast<float>(0.5 * length);
+        normal_[i] = length > 0 ? FloatVector((cross / length).cast<float>()) : FloatVector::Zero();
+      }
+    });
+  }
+
+  // Across edges with two triangles at which the surface does not turn sharply.
+  void find_neighbours(const EdgeTable& edges) {
+    neighbour_.assign(mesh_.triangles().size(), {kNoIndex, kNoIndex, kNoIndex});
+    parallel_ranges(edges.size(), 1 << 14, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) {
+        const auto uses = edges.uses({static_cast<std::uint32_t>(i)});
+        if (uses.size() != 2) continue;
+        const EdgeUse a = uses[0], b = uses[1];
+        const FloatVector& na = normal_[a.triangle().value];
+        const FloatVector& nb = normal_[b.triangle().value];
+        const float cosine = a.forward() == b.forward() ? -na.dot(nb) : na.dot(nb);
+        // Triangles of no area have no normal: nothing ends at them.
+        const bool flat = na.isZero() || nb.isZero();
+        if (!flat && static_cast<double>(cosine) < cos_sharp_) continue;
+        neighbour_[a.triangle().value][a.corner()] = b.triangle().value;
+        neighbour_[b.triangle().value][b.corner()] = a.triangle().value;
+      }
+    });
+  }
+
+  [[nodiscard]] bool lies_on(const Primitive& s, std::uint32_t t) const {
+    for (std::size_t c = 0; c < 3; ++c) {
+      if (std::fabs(s.distance(corner(t, c))) > fit_) return false;
+    }
+    return true;
+  }
+
+  // ---- Facets: what lies in one plane.
+
+  [[nodiscard]] double height(std::uint32_t t) const {
+    const double longest =
+        std::sqrt(std::max({(corner(t, 1) - corner(t, 0)).squaredNorm(),
+                            (corner(t, 2) - corner(t, 1)).squaredNorm(),
+                            (corner(t, 0) - corner(t, 2)).squaredNorm()}));
+    return longest > 0 ? 2 * static_cast<double>(area_[t]) / longest : 0;
+  }
+  // A triangle's own normal is only as good as its height allows.
+  [[nodiscard]] bool agrees(const Vector& n, std::uint32_t t) const {
+    const double sine = n.cross(normal_[t].cast<double>()).norm();
+    return sine <= 1e-4 + 3 * fit_ / std::max(height(t), 1e-300);
+  }
+
+  void find_facets() {
+    const std::size_t n = mesh_.triangles().size();
+    facet_of_.assign(n, kNoIndex);
+    std::vector<std::uint32_t> order(n);
+    std::iota(order.begin(), order.end(), 0U);
+    oneapi::tbb::parallel_sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+      return area_[a] != area_[b] ? area_[a] > area_[b] : a < b;
+    });
+    for (const std::uint32_t seed : order) {
+      if (facet_of_[seed] != kNoIndex || has_equal_corners(mesh_.triangles()[seed])) continue;
+      const auto id = static_cast<std::uint32_t>(facets_.size());
+      Primitive plane{PrimitiveKind::plane, middle(seed), normal_[seed].cast<double>(), 0, 0};
+      // Double precision again: floats would tilt a large plane.
+      const Vector cross =
+          (corner(seed, 1) - corner(seed, 0)).cross(corner(seed, 2) - corner(seed, 0));
+      if (cross.norm() > 0) plane.axis = cross.normalized();
+      Facet facet{seed, 0, 0};
+      facet_of_[seed] = id;
+      Region region;
+      region.triangles = {seed};
+      // The first triangle may be small or thin: with more of them the plane is known better, and
+      // reaches farther.
+      constexpr int kMostRounds = 8;
+      for (int round = 0; round < kMostRounds; ++round) {
+        const std::size_t before = region.triangles.size();
+        for (std::size_t i = 0; i < region.triangles.size(); ++i) {
+          for (const std::uint32_t other : neighbour_[region.triangles[i]]) {
+            if (other == kNoIndex || facet_of_[other] != kNoIndex) continue;
+            if (!lies_on(plane, other) || !(normal_[other].isZero() || agrees(plane.axis, other))) {
+              continue;
+            }
+            facet_of_[other] = id;
+            region.triangles.push_back(other);
+          }
+        }
+        const std::size_t now = region.triangles.size();
+        if (now < 3 || (round > 0 && now == before)) break;
+        const auto fitted = fit_plane(sample(region));
+        if (!fitted) break;
+        // What was taken must stay.
+        const auto off = [&](std::uint32_t t) { return !lies_on(*fitted, t); };
+        if (std::any_of(region.triangles.begin(), region.triangles.end(), off)) break;
+        plane.origin = fitted->origin;
+        plane.axis = fitted->axis.dot(plane.axis) < 0 ? Vector(-fitted->axis) : fitted->axis;
+      }
+      for (const std::uint32_t t : region.triangles) {
+        ++facet.count;
+        facet.area += area_[t];
+      }
+      facets_.push_back(facet);
+    }
+    facet_order_.resize(facets_.size());
+    std::iota(facet_order_.begin(), facet_order_.end(), 0U);
+    oneapi::tbb::parallel_sort(
+        facet_order_.begin(), facet_order_.end(), [&](std::uint32_t a, std::uint32_t b) {
+          return facets_[a].area != facets_[b].area ? facets_[a].area > facets_[b].area : a < b;
+        });
+    seen_.assign(n, 0);
+    on_border_.assign(mesh_.points().size(), 0);
+    tried_.assign(n, false);
+  }
+
+  // Triangles that `take(t)` accepts, from `seed` on.
+  template <class Take>
+  Region grow(std::uint32_t seed, const Take& take) {
+    ++stamp_;
+    Region region;
+    std::vector<std::uint32_t> stack = {seed};
+    seen_[seed] = stamp_;
+    while (!stack.empty()) {
+      const std::uint32_t t = stack.back();
+      stack.pop_back();
+      region.triangles.push_back(t);
+      region.area += static_cast<double>(area_[t]);
+      for (const std::uint32_t other : neighbour_[t]) {
+        if (other == kNoIndex || seen_[other] == stamp_ || !is_free(other)) continue;
+        if (!take(other)) continue;
+        seen_[other] = stamp_;
+        stack.push_back(other);
+      }
+    }
+    return region;
+  }
+
+  // ---- Curved surfaces
+
+  // A facet with those around it, the one with the longest common border first: along a cylinder
+  // that is the next strip, not what the cylinder ends on.
+  struct Ring {
+    std::vector<std::uint32_t> triangles;
+    std::vector<Point> points;
+    std::vector<std::size_t> points_of;  // by facet: where its new points end
+    std::vector<Point> feet;             // by facet: its middle
+    std::vector<Vector> normals;         // by facet
+  };
+  Ring ring_about(std::uint32_t facet, std::size_t most_facets) {
+    struct Next {
+      std::uint32_t facet;
+      std::uint32_t entry;
+      double border;
+    };
+    Ring ring;
+    std::vector<VertexId> vertices;
+    std::vector<Next> queue = {{facet, facets_[facet].first, 0}};
+    std::vector<std::uint32_t> own;
+    for (std::size_t at = 0; at < queue.size() && at < most_facets; ++at) {
+      // Large facets belong to planes; a few triangles tell enough of them.
+      constexpr std::size_t kMostOfFacet = 48;
+      ++stamp_;
+      own = {queue[at].entry};
+      seen_[own[0]] = stamp_;
+      const std::size_t known = queue.size();
+      Vector sum = Vector::Zero();
+      double area = 0;
+      for (std::size_t i = 0; i < own.size() && i < kMostOfFacet; ++i) {
+        const std::uint32_t t = own[i];
+        ring.triangles.push_back(t);
+        const auto a = static_cast<double>(area_[t]);
+        sum += a * middle(t);
+        area += a;
+        for (std::size_t c = 0; c < 3; ++c) {
+          const VertexId v = mesh_.triangles()[t][c];
+          if (std::find(vertices.begin(), vertices.end(), v) != vertices.end()) continue;
+          vertices.push_back(v);
+          ring.points.push_back(mesh_.point(v));
+        }
+        for (std::size_t k = 0; k < 3; ++k) {
+          const std::uint32_t other = neighbour_[t][k];
+          if (other == kNoIndex || !is_free(other)) continue;
+          if (facet_of_[other] == queue[at].facet) {
+            if (seen_[other] != stamp_) own.push_back(other);
+            seen_[other] = stamp_;
+            continue;
+          }
+          const double border = (corner(t, (k + 1) % 3) - corner(t, k)).norm();
+          const auto in = std::find_if(queue.begin(), queue.end(), [&](const Next& next) {
+            return next.facet == facet_of_[other];
+          });
+          if (in == queue.end()) {
+            queue.push_back({facet_of_[other], other, border});
+          } else if (in - queue.begin() >= static_cast<std::ptrdiff_t>(known)) {
+            in->border += border;
+          }
+        }
+      }
+      std::stable_sort(queue.begin() + static_cast<std::ptrdiff_t>(known), queue.end(),
+                       [](const Next& a, const Next& b) { return a.border > b.border; });
+      ring.points_of.push_back(ring.points.size());
+      ring.feet.push_back(area > 0 ? Point(sum / area) : middle(own[0]));
+      ring.normals.push_back(normal_[own[0]].cast<double>());
+    }
+    return ring;
+  }
+
+  // Does the facet turn with the surface? One that cuts across it (a lid whose corners all lie on
+  // the cylinder) does not.
+  [[nodiscard]] bool turns_with(const Primitive& s, double side, std::uint32_t t) const {
+    if (normal_[t].isZero()) return true;
+    constexpr double kCosine = 0.85;
+    return side * s.normal(middle(t)).dot(normal_[t].cast<double>()) >= kCosine;
+  }
+
+  struct Candidate {
+    Primitive surface;
+    Region region;
+  };
+
+  // Grows, refits to what was found, and grows again, until it gets no further.
+  std::optional<Candidate> follow(Primitive surface, std::uint32_t seed,
+                                  std::span<const Point> start) {
+    // A guess that is far off is none.
+    // Spheres are found by linear equations: those of true ones are as good as the points.
+    const double extent = box_of(start).diagonal();
+    const double off = largest_distance(surface, start);
+    if (off > (surface.kind == PrimitiveKind::sphere ? 1e-4 : 0.03) * extent + 4 * fit_) {
+      return std::nullopt;
+    }
+    constexpr int kFewSteps = 6;
+    const auto first = refine(surface, start, kFewSteps);
+    if (!first || largest_distance(*first, start) > 2 * fit_) return std::nullopt;
+    surface = *first;
+    std::size_t last = 0;
+    std::optional<Candidate> best;
+    constexpr int kMostRounds = 24;
+    for (int round = 0; round < kMostRounds; ++round) {
+      if (!lies_on(surface, seed)) break;
+      const double side =
+          surface.normal(middle(seed)).dot(normal_[seed].cast<double>()) >= 0 ? 1 : -1;
+      Region region = grow(seed, [&](std::uint32_t t) {
+        return lies_on(surface, t) && turns_with(surface, side, t);
+      });
+      const std::size_t count = region.triangles.size();
+      if (count <= last) break;
+      last = count;
+      best = Candidate{surface, std::move(region)};
+      const auto next = refine(surface, sample(best->region));
+      if (!next) break;
+      surface = *next;
+    }
+    return best;
+  }
+
+  [[nodiscard]] std::vector<Point> sample(const Region& region) const {
+    std::vector<Point> points;
+    const std::size_t n = region.triangles.size();
+    const std::size_t step = std::max<std::size_t>(1, 3 * n / kMostFitted);
+    for (std::size_t i = 0; i < n; i += step) {
+      for (std::size_t c = 0; c < (step > 1 ? 1U : 3U); ++c) {
+        points.push_back(corner(region.triangles[i], (i + c) % 3));
+      }
+    }
+    return points;
+  }
+
+  // Enough of the surface, and ending for a reason: at a sharp edge, at another patch, or where the
+  // next vertex is clearly off. A surface that fits by chance ends gradually.
+  [[nodiscard]] bool is_believable(const Candidate& c) {
+    std::unordered_set<std::uint32_t> facets;
+    for (const std::uint32_t t : c.region.triangles) {
+      facets.insert(facet_of_[t]);
+      if (facets.size() > kFewestOfTorus) break;
+    }
+    const std::size_t fewest =
+        c.surface.kind == PrimitiveKind::torus    ? kFewestOfTorus
+        : c.surface.kind == PrimitiveKind::sphere ? 2 * kFewestFacets
+                                                  : kFewestFacets;
+    if (facets.size() < fewest) return false;
+    ++stamp_;
+    for (const std::uint32_t t : c.region.triangles) seen_[t] = stamp_;
+    double abrupt = 0;
+    double gradual = 0;
+    double ended = 0;
+    for (const std::uint32_t t : c.region.triangles) {
+      for (std::size_t k = 0; k < 3; ++k) {
+        const std::uint32_t other = neighbour_[t][k];
+        if (other != kNoIndex && seen_[other] == stamp_) continue;
+        const Triangle& triangle = mesh_.triangles()[t];
+        on_border_[triangle[k].value] = on_border_[triangle[(k + 1) % 3].value] = stamp_;
+        const double length = (corner(t, (k + 1) % 3) - corner(t, k)).norm();
+        bool clear = other == kNoIndex || !is_free(other);
+        if (clear) ended += length;
+        for (std::size_t v = 0; v < 3 && !clear; ++v) {
+          clear = std::fabs(c.surface.distance(corner(other, v))) > kAbrupt * fit_;
+        }
+        (clear ? abrupt : gradual) += length;
+      }
+    }
+    if (abrupt < gradual) return false;
+    // Any band between two circles about one axis lies on a cone and on a sphere. Without vertices
+    // inside, a surface must end where something else is known to begin.
+    std::size_t inside = 0;
+    for (const std::uint32_t t : c.region.triangles) {
+      for (const VertexId v : mesh_.triangles()[t].corner) {
+        if (on_border_[v.value] == stamp_) continue;
+        on_border_[v.value] = stamp_;
+        ++inside;
+      }
+      if (inside >= kFewestInside) return true;
+    }
+    const double share = ended / (abrupt + gradual);
+    return (c.surface.kind == PrimitiveKind::cylinder && share >= 0.4) ||
+           (c.surface.kind == PrimitiveKind::cone && share >= 0.7);
+  }
+
+  std::optional<Candidate> best_curved(std::uint32_t facet) {
+    constexpr std::size_t kNear = 5, kWide = 16;
+    const Ring ring = ring_about(facet, kWide);
+    if (ring.normals.size() < 2) return std::nullopt;
+    const std::size_t near = std::min(kNear, ring.normals.size());
+    const std::uint32_t seed = facets_[facet].first;
+    const auto first = [](const auto& list, std::size_t n) {
+      return std::span(list.data(), std::min(n, list.size()));
+    };
+    const auto points = [&](std::size_t facets) {
+      return first(ring.points, ring.points_of[std::min(facets, ring.points_of.size()) - 1]);
+    };
+    std::optional<Candidate> best;
+    std::vector<std::uint32_t> failed;
+    const auto consider = [&](const std::optional<Primitive>& guess,
+                              std::span<const Point> start) {
+      if (!guess) return;
+      auto candidate = follow(*guess, seed, start);
+      constexpr double kClearlyMore = 1.2;
+      if (!candidate || (best && candidate->region.area < kClearlyMore * best->region.area)) return;
+      if (is_believable(*candidate)) {
+        best = std::move(candidate);
+      } else {
+        failed.insert(failed.end(), candidate->region.triangles.begin(),
+                      candidate->region.triangles.end());
+      }
+    };
+    // The simplest first: another kind must explain clearly more. Few facets before many, which
+    // may reach onto another surface.
+    for (std::size_t i = 1; i < near; ++i) {
+      const Vector axis = ring.normals[0].cross(ring.normals[i]);
+      if (axis.norm() < 1e-3) continue;
+      std::vector<Point> own(ring.points.begin(),
+                             ring.points.begin() + static_cast<std::ptrdiff_t>(ring.points_of[0]));
+      own.insert(own.end(),
+                 ring.points.begin() + static_cast<std::ptrdiff_t>(ring.points_of[i - 1]),
+                 ring.points.begin() + static_cast<std::ptrdiff_t>(ring.points_of[i]));
+      consider(guess_cylinder(own, axis), own);
+    }
+    for (const std::size_t n : {std::size_t{3}, near, kWide}) {
+      const std::size_t have = std::min(n, ring.normals.size());
+      if (n > near && have <= near) break;
+      const auto feet = first(ring.feet, have);
+      const auto normals = first(ring.normals, have);
+      consider(guess_sphere(points(have)), points(have));
+      consider(guess_cone(points(have), feet, normals), points(have));
+      if (have >= 9) consider(guess_torus(points(have), feet, normals), points(have));
+    }
+    if (best) {
+      fruitless_ = 1;
+      return best;
+    }
+    for (const std::uint32_t t : ring.triangles) tried_[t] = true;
+    for (const std::uint32_t t : failed) tried_[t] = true;
+    // Where one attempt after another fails the surface is free-form: fewer are made there.
+    constexpr std::size_t kMostFruitless = 1024;
+    std::size_t left = fruitless_;
+    static_cast<void>(grow(seed, [&](std::uint32_t t) {
+      if (left == 0) return false;
+      --left;
+      tried_[t] = true;
+      return true;
+    }));
+    fruitless_ = std::min(2 * fruitless_, kMostFruitless);
+    return best;
+  }
+
+  // ---- Patches
+
+  void claim_from(std::uint32_t f, bool last_pass) {
+    const std::uint32_t seed = facets_[f].first;
+    // Facets are found without regard to what was claimed since.
+    Primitive plane{PrimitiveKind::plane, middle(seed), normal_[seed].cast<double>(), 0, 0};
+    Region flat = grow(seed, [&](std::uint32_t t) { return facet_of_[t] == f; });
+    const Open open = open_border(flat, f, plane);
+    std::optional<Candidate> curved;
+    // A facet that is far larger than those around it is a plane that they run into.
+    const bool stands_out = flat.area >= 4 * open.typical;
+    if (open.smooth > 0 && !tried_[seed]) {
+      curved = best_curved(f);
+      const bool plane_likely = stands_out && open.gradual <= 0.5 * open.smooth;
+      const double factor = plane_likely ? 4 : 1.5;
+      if (curved && curved->region.area < factor * flat.area) curved.reset();
+    }
+    if (curved) {
+      add(std::move(curved->region), curved->surface);
+      return;
+    }
+    // One that the surface around leaves gradually is the flat side of a curved one, which may be
+    // found from elsewhere.
+    if (open.smooth > 0 && (!stands_out || (!last_pass && open.gradual > 0.5 * open.smooth))) return;
+    if (const auto fitted = fit_plane(sample(flat))) {
+      plane.origin = fitted->origin;
+      plane.axis = fitted->axis.dot(plane.axis) < 0 ? Vector(-fitted->axis) : fitted->axis;
+    }
+    add(std::move(flat), plane);
+  }
+
+  struct Open {
+    double smooth = 0;   // length of its border that is no sharp edge
+    double gradual = 0;  // of that, where what comes next is hardly off the plane
+    double typical = 0;  // mean area of the free facets there, weighted by that length
+  };
+  [[nodiscard]] Open open_border(const Region& region, std::uint32_t facet,
+                                 const Primitive& plane) const {
+    Open open;
+    double weighted = 0;
+    double length_sum = 0;
+    for (const std::uint32_t t : region.triangles) {
+      for (std::size_t k = 0; k < 3; ++k) {
+        const std::uint32_t other = neighbour_[t][k];
+        if (other == kNoIndex || facet_of_[other] == facet) continue;
+        if (!is_free(other)) continue;
+        const double length = (corner(t, (k + 1) % 3) - corner(t, k)).norm();
+        open.smooth += length;
+        double farthest = 0;
+        for (std::size_t v = 0; v < 3; ++v) {
+          farthest = std::max(farthest, std::fabs(plane.distance(corner(other, v))));
+        }
+        if (farthest <= kAbrupt * fit_) open.gradual += length;
+        weighted += length * static_cast<double>(facets_[facet_of_[other]].area);
+        length_sum += length;
+      }
+    }
+    if (length_sum > 0) open.typical = weighted / length_sum;
+    return open;
+  }
+
+  void add(Region region, std::optional<Primitive> surface) {
+    const PatchId id{static_cast<std::uint32_t>(result_.patches.size())};
+    Patch patch;
+    patch.triangles = region.triangles.size();
+    patch.area = region.area;
+    for (const std::uint32_t t : region.triangles) {
+      result_.patch_of[t] = id;
+      for (std::size_t c = 0; surface && c < 3; ++c) {
+        patch.fit_error = std::max(patch.fit_error, std::fabs(surface->distance(corner(t, c))));
+      }
+    }
+    patch.surface = std::move(surface);
+    result_.patches.push_back(std::move(patch));
+  }
+
+  // What nothing explains: free-form patches; crumbs go to the neighbour that fits them best.
+  void gather_rest() {
+    for (std::uint32_t t = 0; t < result_.patch_of.size(); ++t) {
+      if (!is_free(t) || has_equal_corners(mesh_.triangles()[t])) continue;
+      Region region = grow(t, [](std::uint32_t) { return true; });
+      if (!join_neighbour(region)) add(std::move(region), std::nullopt);
+    }
+  }
+
+  bool join_neighbour(const Region& crumb) {
+    constexpr std::size_t kLargestCrumb = 2;
+    if (crumb.triangles.size() > kLargestCrumb) return false;
+    std::uint32_t best = kNoIndex;
+    double least = 1e300;
+    for (const std::uint32_t t : crumb.triangles) {
+      for (const std::uint32_t other : neighbour_[t]) {
+        if (other == kNoIndex || is_free(other)) continue;
+        const std::uint32_t patch = result_.patch_of[other].value;
+        const auto& surface = result_.patches[patch].surface;
+        if (!surface) continue;
+        double farthest = 0;
+        for (const std::uint32_t own : crumb.triangles) {
+          for (std::size_t c = 0; c < 3; ++c) {
+            farthest = std::max(farthest, std::fabs(surface->distance(corner(own, c))));
+          }
+        }
+        if (farthest < least) {
+          least = farthest;
+          best = patch;
+        }
+      }
+    }
+    if (best == kNoIndex || least > fit_) return false;
+    Patch& patch = result_.patches[best];
+    patch.triangles += crumb.triangles.size();
+    patch.area += crumb.area;
+    patch.fit_error = std::max(patch.fit_error, least);
+    for (const std::uint32_t t : crumb.triangles) result_.patch_of[t] = {best};
+    return true;
+  }
+
+  const Welded& mesh_;
+  double fit_;
+  double cos_sharp_;
+  Array<FloatVector> normal_;
+  Array<float> area_;
+  Array<std::array<std::uint32_t, 3>> neighbour_;
+  std::vector<std::uint32_t> facet_of_;
+  std::vector<Facet> facets_;
+  std::vector<std::uint32_t> facet_order_;
+  std::vector<std::uint32_t> seen_;       // by triangle: stamp
+  std::vector<std::uint32_t> on_border_;  // by vertex: stamp
+  std::uint32_t stamp_ = 0;
+  std::vector<bool> tried_;
+  std::size_t fruitless_ = 1;
+  Patches result_;
+};
+
+void check(const PatchOptions& options) {
+  if (!(options.fit > 0)) throw ArgumentError("patches: fit must be a length above 0");
+}
+
+}  // namespace
+
+Patches recognise_patches(const Welded& mesh, const EdgeTable& edges,
+                          const PatchOptions& options) {
+  check(options);
+  return Recogniser(mesh, edges, options).recognise();
+}
+
+Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
+                        const PatchOptions& options) {
+  check(options);
+  Patches result;
+  result.from_file = true;
+  result.patch_of.assign(patch_of.begin(), patch_of.end());
+  std::vector<std::vector<std::uint32_t>> own;
+  for (std::uint32_t t = 0; t < patch_of.size(); ++t) {
+    if (has_equal_corners(mesh.triangles()[t])) {
+      result.patch_of[t] = {kNoIndex};
+      continue;
+    }
+    if (patch_of[t].value >= own.size()) own.resize(patch_of[t].value + 1);
+    own[patch_of[t].value].push_back(t);
+  }
+  result.patches.resize(own.size());
+  parallel_ranges(own.size(), 8, [&](Range r) {
+    for (std::size_t p = r.begin; p < r.end; ++p) {
+      Patch& patch = result.patches[p];
+      patch.triangles = own[p].size();
+      std::vector<Point> points;
+      std::vector<Point> feet;
+      std::vector<Vector> normals;
+      const std::size_t step = std::max<std::size_t>(1, own[p].size() / (kMostFitted / 2));
+      for (std::size_t i = 0; i < own[p].size(); ++i) {
+        const Triangle& t = mesh.triangles()[own[p][i]];
+        const Point &a = mesh.point(t[0]), &b = mesh.point(t[1]), &c = mesh.point(t[2]);
+        const Vector cross = (b - a).cross(c - a);
+        patch.area += 0.5 * cross.norm();
+        if (i % step != 0) continue;
+        for (const Point& q : {a, b, c}) points.push_back(q);
+        if (cross.norm() == 0) continue;
+        feet.push_back((a + b + c) / 3.0);
+        normals.push_back(cross.normalized());
+      }
+      if (normals.size() < 2) normals.clear();
+      std::vector<std::optional<Primitive>> guesses = {fit_plane(points)};
+      if (!normals.empty()) {
+        Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
+        for (const Vector& n : normals) spread += n * n.transpose();
+        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(spread);
+        guesses.push_back(guess_cylinder(points, solver.eigenvectors().col(0)));
+        guesses.push_back(guess_sphere(points));
+        guesses.push_back(guess_cone(points, feet, normals));
+        guesses.push_back(guess_torus(points, feet, normals));
+      }
+      for (const auto& guess : guesses) {
+        if (!guess) continue;
+        const auto fitted =
+            guess->kind == PrimitiveKind::plane ? guess : refine(*guess, points);
+        if (!fitted) continue;
+        double farthest = 0;
+        for (const std::uint32_t t : own[p]) {
+          for (const VertexId v : mesh.triangles()[t].corner) {
+            farthest = std::max(farthest, std::fabs(fitted->distance(mesh.point(v))));
+          }
+          if (farthest > options.fit) break;
+        }
+        if (farthest > options.fit) continue;
+        patch.surface = fitted;
+        patch.fit_error = farthest;
+        break;
+      }
+    }
+  });
+  return result;
+}
+
+}  // namespace aguja
