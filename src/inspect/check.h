@@ -6,6 +6,7 @@
 #include <string_view>
 
 #include "aguja/mesh/joined_surface.h"
+#include "aguja/mesh/patches.h"
 #include "aguja/solid/material.h"
 #include "inspect/causes.h"
 
@@ -20,6 +21,8 @@ struct PartView {
   const JoinedSurface& joined;
   /// Only where it cannot be told from closed shells alone.
   const std::optional<Material>& material;
+  /// Only if a check that is wanted asks for it.
+  const std::optional<Patches>& patches;
   const ResolvedLimits& limits;
   Intent intent;
 };
@@ -52,6 +55,7 @@ using ModelCheck = void (*)(const Model&, const ResolvedLimits&, FindingSink&);
 struct RegisteredCheck {
   std::string_view name;  // also the name of its stage in timings
   std::vector<FindingKind> kinds;
+  bool needs_patches = false;
   PartCheck on_part = nullptr;
   ModelCheck on_model = nullptr;
 };
@@ -71,6 +75,14 @@ void check_stray_shells(const PartView& view, FindingSink& sink);
 void check_internal_faces(const PartView& view, FindingSink& sink);
 void check_inverted_patches(const PartView& view, FindingSink& sink);
 void check_loose_sheets(const PartView& view, FindingSink& sink);
+void check_hanging_vertices(const PartView& view, FindingSink& sink);
+void check_near_vertices(const PartView& view, FindingSink& sink);
+void check_slivers(const PartView& view, FindingSink& sink);
+void check_folded(const PartView& view, FindingSink& sink);
+void check_stored_normals(const PartView& view, FindingSink& sink);
+void check_patches(const PartView& view, FindingSink& sink);
+void check_thin_walls(const PartView& view, FindingSink& sink);
+void check_precision(const Model& model, const ResolvedLimits& limits, FindingSink& sink);
 void check_unit(const Model& model, const ResolvedLimits& limits, FindingSink& sink);
 
 }  // namespace aguja

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <memory>
+#include <numbers>
 #include <tuple>
 #include <unordered_map>
 
@@ -157,6 +158,66 @@ bool wanted(const RegisteredCheck& check, const FindingSink& sink) {
                      [&](FindingKind kind) { return sink.wants(kind); });
 }
 
+bool needs_patches(const InspectOptions& options, const FindingSink& sink) {
+  return options.profile.element_size ||
+         std::any_of(registered_checks().begin(), registered_checks().end(),
+                     [&](const RegisteredCheck& c) { return c.needs_patches && wanted(c, sink); });
+}
+
+Patches patches_of(const Part& part, const Anatomy& anatomy, const ResolvedLimits& limits,
+                   const Box& box) {
+  PatchOptions options;
+  options.sharp_angle = limits[Limit::sharp_edge] * std::numbers::pi / 180;
+  // Not less than single precision can hold.
+  const double farthest =
+      box.is_empty() ? 1
+                     : std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
+  options.fit = std::max({limits[Limit::patch_fit], farthest * 0x1p-22, 1e-300});
+  if (!part.mesh.patch_of.empty()) {
+    return patches_of_file(anatomy.welded, part.mesh.patch_of, options);
+  }
+  return recognise_patches(anatomy.welded, anatomy.edges, options);
+}
+
+void add_quality(Inspection& inspection, const Quality& quality, const ElementSizes& sizes) {
+  inspection.quality = inspection.quality ? combined(*inspection.quality, quality) : quality;
+  if (sizes.largest <= 0) return;
+  if (!inspection.element_sizes) {
+    inspection.element_sizes = sizes;
+    return;
+  }
+  ElementSizes& all = *inspection.element_sizes;
+  if (sizes.least < all.least) {
+    all.least = sizes.least;
+    all.why[0] = sizes.why[0];
+  }
+  if (sizes.largest < all.largest) {
+    all.largest = std::max(all.least, sizes.largest);
+    all.why[1] = sizes.why[1];
+  }
+}
+
+// Whether too many triangles are beyond the limits.
+void report_quality(const Model& model, const InspectOptions& options,
+                    const ResolvedLimits& limits, Inspection& inspection, FindingSink& sink) {
+  if (!inspection.quality || inspection.quality->triangles == 0) return;
+  const Quality& q = *inspection.quality;
+  const double share = static_cast<double>(q.beyond) / static_cast<double>(q.triangles);
+  if (!options.profile.element_size || share <= limits[Limit::quality_share]) return;
+  Finding finding;
+  finding.kind = FindingKind::element_quality;
+  finding.count = q.beyond;
+  finding.measure = share;
+  finding.limit = limits[Limit::quality_share];
+  finding.box = box_of(model);
+  finding.place = finding.box.center();
+  finding.detail = std::to_string(q.aspect_ratio.beyond) + " by aspect ratio, " +
+                   std::to_string(q.least_angle.beyond) + " by least angle, " +
+                   std::to_string(q.largest_angle.beyond) + " by largest angle";
+  const Point corners[] = {finding.box.low, finding.box.high};
+  sink.add(std::move(finding), corners);
+}
+
 }  // namespace
 
 std::size_t Inspection::count(Severity severity) const {
@@ -198,9 +259,21 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
           return find_material(*joined, surplus.marks(), contacts.crossing + contacts.overlap > 0);
         });
     const Causes causes(anatomy, surplus, survey, *joined, material, limits);
-    const PartView view{part,    anatomy,  causes, survey,
-                        *joined, material, limits, options.profile.intent_of(part.name)};
     FindingSink sink(part.name, options, inspection);
+    const std::optional<Patches> patches =
+        timed(times, "patches", [&]() -> std::optional<Patches> {
+          if (!needs_patches(options, sink)) return std::nullopt;
+          advance(progress, "patches", 0.0);
+          return patches_of(part, anatomy, limits, box);
+        });
+    const PartView view{part,    anatomy,  causes, survey,
+                        *joined, material, patches, limits, options.profile.intent_of(part.name)};
+    if (options.profile.element_size) {
+      timed(times, "quality", [&] {
+        add_quality(inspection, measure_quality(anatomy, limits),
+                    propose_sizes(anatomy, *patches, limits));
+      });
+    }
     for (const RegisteredCheck& check : registered_checks()) {
       if (check.on_part == nullptr || !wanted(check, sink)) continue;
       advance(progress, check.name, 0.0);
@@ -220,6 +293,7 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
     if (check.on_model == nullptr || !wanted(check, sink)) continue;
     timed(times, check.name, [&] { check.on_model(model, limits, sink); });
   }
+  report_quality(model, options, limits, inspection, sink);
   std::sort(inspection.findings.begin(), inspection.findings.end(), is_worse);
   make_ids_unique(inspection.findings);
   return inspection;

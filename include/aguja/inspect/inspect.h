@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "aguja/inspect/profile.h"
+#include "aguja/inspect/quality.h"
 #include "aguja/mesh/model.h"
 #include "aguja/mesh/rim_survey.h"
 #include "aguja/solid/anatomy.h"
@@ -38,6 +39,9 @@ struct Inspection {
   std::vector<Waiting> waiting;
   /// For all parts: the largest of their proposals; empty if nothing needs stitching.
   std::optional<ToleranceProposal> proposed_tolerance;
+  /// Where the profile gives an element size.
+  std::optional<Quality> quality;
+  std::optional<ElementSizes> element_sizes;
   std::vector<std::string> hints;  ///< what is seen only across parts, a sentence each
 
   /// Of findings that are not waived.

@@ -1,0 +1,181 @@
+// thin-wall: surfaces that face away from each other with little material between.
+
+#include <cmath>
+#include <unordered_set>
+
+#include <Eigen/Geometry>
+
+#include "aguja/geometry/box_tree.h"
+#include "base/short_text.h"
+#include "inspect/check.h"
+#include "inspect/grouping.h"
+
+namespace aguja {
+namespace {
+
+// Opposite means within 20 degrees of it; two faces of a wedge beyond that meet soon enough.
+constexpr double kOppositeCosine = 0.94;
+
+struct Across {
+  TriangleId from;
+  TriangleId to;
+  double thickness;
+};
+
+class ThinWalls {
+ public:
+  ThinWalls(const PartView& view, double limit)
+      : view_(view), a_(view.anatomy), limit_(limit), normal_(a_.welded.triangles().size()) {
+    Array<FloatBox> boxes(normal_.size());
+    parallel_ranges(normal_.size(), 1 << 13, [&](Range r) {
+      for (std::size_t t = r.begin; t < r.end; ++t) {
+        Box box;
+        for (const VertexId v : a_.welded.triangles()[t].corner) box.extend(a_.welded.point(v));
+        boxes[t] = FloatBox(box);
+        const Vector n = cross_of({static_cast<std::uint32_t>(t)});
+        const double length = n.norm();
+        normal_[t] = length > 0 ? Vector(n / length) : Vector(Vector::Zero());
+      }
+    });
+    tree_ = BoxTree(std::move(boxes));
+    find_wedges();
+  }
+
+  std::vector<Across> find() const {
+    return parallel_collect<Across>(normal_.size(), 2048, [&](Range r, std::vector<Across>& out) {
+      for (std::size_t t = r.begin; t < r.end; ++t) {
+        const TriangleId id{static_cast<std::uint32_t>(t)};
+        if (!counts(id)) continue;
+        if (const auto hit = opposite(id)) out.push_back(*hit);
+      }
+    });
+  }
+
+ private:
+  [[nodiscard]] Vector cross_of(TriangleId t) const {
+    const Triangle& c = a_.welded.triangle(t);
+    return (a_.welded.point(c[1]) - a_.welded.point(c[0]))
+        .cross(a_.welded.point(c[2]) - a_.welded.point(c[0]));
+  }
+  // Strays, copies and sheets have no material behind them.
+  [[nodiscard]] bool counts(TriangleId t) const {
+    if (!a_.components.has(t) || normal_[t.value].isZero()) return false;
+    const ShellId shell = a_.components.shell_of[t.value];
+    return !view_.causes.is_surplus(t) && !view_.causes.is_internal(t) &&
+           !view_.causes.is_stray(shell) && !view_.causes.is_loose_sheet(shell) &&
+           !(a_.shells[shell.value].closed && a_.shells[shell.value].volume_sign == 0);
+  }
+
+  // Pairs of patches that meet in an edge with a wedge of material between: near it they are as
+  // near as one likes, which tells nothing of a wall.
+  void find_wedges() {
+    if (!view_.patches) return;
+    for (std::uint32_t i = 0; i < a_.edges.size(); ++i) {
+      const auto uses = a_.edges.uses({i});
+      if (uses.size() != 2) continue;
+      const std::uint32_t p = patch(uses[0].triangle()), q = patch(uses[1].triangle());
+      if (p == q) continue;
+      if (normal_[uses[0].triangle().value].dot(normal_[uses[1].triangle().value]) < -0.2) {
+        wedges_.insert(key(p, q));
+      }
+    }
+  }
+  [[nodiscard]] std::uint32_t patch(TriangleId t) const {
+    return view_.patches->patch_of[t.value].value;
+  }
+  [[nodiscard]] static std::uint64_t key(std::uint32_t p, std::uint32_t q) {
+    const auto [low, high] = std::minmax(p, q);
+    return (std::uint64_t{low} << 32) | high;
+  }
+  [[nodiscard]] bool is_wedge(TriangleId t, TriangleId u) const {
+    return view_.patches && wedges_.contains(key(patch(t), patch(u)));
+  }
+
+  // Straight through the material from the middle of the triangle.
+  [[nodiscard]] std::optional<Across> opposite(TriangleId t) const {
+    const Point from = centroid_of(a_, t);
+    const Vector& n = normal_[t.value];
+    const Point to = from - limit_ * n;
+    Box box;
+    box.extend(from);
+    box.extend(to);
+    std::optional<Across> best;
+    tree_.for_each_meeting(FloatBox(box), [&](std::uint32_t other) {
+      const TriangleId u{other};
+      if (u == t || n.dot(normal_[other]) > -kOppositeCosine || !counts(u)) return;
+      const Triangle& c = a_.welded.triangle(u);
+      const Point &x = a_.welded.point(c[0]), &y = a_.welded.point(c[1]), &z = a_.welded.point(c[2]);
+      const double slope = n.dot(normal_[other]);
+      const double along = (from - x).dot(normal_[other]) / slope;
+      // Behind, and not on it: what lies on it is an overlap.
+      if (!(along > 0) || along > limit_) return;
+      const Point at = from - along * n;
+      const Vector& m = normal_[other];
+      if ((y - x).cross(at - x).dot(m) < 0 || (z - y).cross(at - y).dot(m) < 0 ||
+          (x - z).cross(at - z).dot(m) < 0) {
+        return;
+      }
+      if (is_wedge(t, u)) return;
+      if (!best || along < best->thickness) best = {t, u, along};
+    });
+    return best;
+  }
+
+  const PartView& view_;
+  const Anatomy& a_;
+  double limit_;
+  std::vector<Vector> normal_;
+  BoxTree tree_;
+  std::unordered_set<std::uint64_t> wedges_;
+};
+
+}  // namespace
+
+void check_thin_walls(const PartView& view, FindingSink& sink) {
+  if (view.intent == Intent::sheet) return;
+  const auto h = view.limits.element_size();
+  const double limit =
+      h ? *h * view.limits[Limit::elements_across] : view.limits[Limit::thin_wall];
+  if (!(limit > 0) || view.anatomy.shells.empty()) return;
+  const Anatomy& a = view.anatomy;
+  const std::vector<Across> thin = ThinWalls(view, limit).find();
+  // Together: neighbours, and what lies across.
+  const auto groups = connected_groups(thin, [&](const Across& w, const auto& key) {
+    for (const TriangleId t : {w.from, w.to}) {
+      for (const VertexId v : a.welded.triangle(t).corner) key(v.value);
+    }
+    key((std::uint64_t{1} << 32) | w.to.value);
+    key((std::uint64_t{1} << 32) | w.from.value);
+  });
+  for (const auto& group : groups) {
+    Finding finding;
+    finding.kind = FindingKind::thin_wall;
+    finding.measure = limit;
+    finding.limit = limit;
+    std::vector<Point> points;
+    std::vector<TriangleId> triangles;
+    double area = 0;
+    double largest = 0;
+    for (const Across& w : group) {
+      area += area_of(a, w.from);
+      largest = std::max(largest, w.thickness);
+      triangles.push_back(w.from);
+      triangles.push_back(w.to);
+      append_points(a, w.from, points);
+      if (w.thickness < finding.measure) {
+        finding.measure = w.thickness;
+        finding.place = centroid_of(a, w.from);
+      }
+    }
+    finding.count = group.size();
+    finding.box = box_of(points);
+    finding.detail = "up to " + short_text(largest) + ", about " + short_text(0.5 * area) +
+                     " of area on each side";
+    if (h) finding.detail += "; " + short_text(finding.measure / *h) + " elements across";
+    finding.waits_for.assign(info(finding.kind).waits_for.begin(),
+                             info(finding.kind).waits_for.end());
+    sink.add(std::move(finding), points, std::move(triangles));
+  }
+}
+
+}  // namespace aguja
