@@ -1,28 +1,112 @@
 // aguja inspect: everything that is wrong, worst first.
 
+#include <filesystem>
+#include <fstream>
+#include <iostream>
+
 #include <nlohmann/json.hpp>
 
+#include "aguja/formats/profile.h"
 #include "aguja/report/text.h"
 #include "session.h"
 
 namespace aguja::app {
 namespace {
 
+FindingKind kind_named(const std::string& name, std::string_view option) {
+  if (const auto kind = parse_finding_kind(name)) return *kind;
+  std::vector<std::string_view> known;
+  for (const KindInfo& k : all_kinds()) known.push_back(k.slug);
+  throw ArgumentError(std::string(option) + ": no kind is named '" + name + "'; the nearest is '" +
+                      nearest_word(name, known) + "'");
+}
+
 struct InspectCommand : Session {
   bool every_finding = false;
   std::string tolerance;
+  std::string element_size;
+  std::string profile_file;
+  std::string write_profile;
+  std::vector<std::string> only;
+  std::vector<std::string> sheets;
+  std::string explain;
   std::size_t most_findings = 10000;
+  bool overwrite = false;
+
+  int run_command() { return explain.empty() ? inspect_model() : explain_kinds(); }
+
+ private:
+  int explain_kinds() const {
+    std::vector<FindingKind> kinds;
+    if (explain == "all") {
+      for (const KindInfo& k : all_kinds()) kinds.push_back(k.kind);
+    } else {
+      kinds.push_back(kind_named(explain, "--explain"));
+    }
+    print([&] { return explain_json(kinds); },
+          [&] { return explain_text(kinds, {.width = width()}); });
+    return kAllWell;
+  }
+
+  Profile profile_for(LengthUnit unit) const {
+    Profile profile;
+    if (!profile_file.empty()) profile = read_profile(profile_file, unit);
+    if (!tolerance.empty()) profile.tolerance = parse_length(tolerance, unit);
+    if (!element_size.empty()) profile.element_size = parse_length(element_size, unit);
+    if (profile.element_size && !(*profile.element_size > 0)) {
+      throw ArgumentError("--element-size: expected a length above 0; got '" + element_size + "'");
+    }
+    if (profile.tolerance && *profile.tolerance < 0) {
+      throw ArgumentError("--tolerance: expected a length of 0 or more; got '" + tolerance + "'");
+    }
+    for (const std::string& part : sheets) profile.intents[part] = Intent::sheet;
+    return profile;
+  }
+
+  void save(const Profile& profile, LengthUnit unit) const {
+    if (write_profile.empty()) return;
+    const std::string text = profile_text(profile, unit);
+    if (write_profile == "-") {
+      std::cout << text;
+      return;
+    }
+    if (!overwrite && std::filesystem::exists(write_profile)) {
+      throw ArgumentError(write_profile + ": exists already; --overwrite replaces it");
+    }
+    std::ofstream out(write_profile, std::ios::binary);
+    out << text;
+    if (!out.flush()) throw OutputError(write_profile + ": cannot be written");
+  }
 
   int inspect_model() {
-    const Model model = read();
+    if (files().empty()) {
+      // A profile does not need a model.
+      if (write_profile.empty()) throw ArgumentError("inspect: name a model, or --explain KIND");
+      save(profile_for(LengthUnit::millimetre), LengthUnit::millimetre);
+      return kAllWell;
+    }
     InspectOptions options;
-    if (!tolerance.empty()) options.profile.tolerance = parse_length(tolerance, model.unit);
+    for (const std::string& name : only) options.only.insert(kind_named(name, "--only"));
+    const Model model = read(true);
+    options.profile = profile_for(model.unit);
+    for (const auto& [part, intent] : options.profile.intents) {
+      const bool known = std::any_of(model.parts.begin(), model.parts.end(),
+                                     [&](const Part& p) { return p.name == part; });
+      if (known) continue;
+      std::vector<std::string_view> names;
+      for (const Part& p : model.parts) names.push_back(p.name);
+      throw ArgumentError("no part is named '" + part + "'; the nearest is '" +
+                          nearest_word(part, names) + "'");
+    }
+    save(options.profile, model.unit);
     const Inspection inspection = inspect(model, options, &times(), progress());
-    print([&] { return inspect_json(model, inspection, most_findings, facts()); },
-          [&] {
-            return inspect_text(model, inspection, file_label(),
-                                {.width = width(), .every_finding = every_finding});
-          });
+    if (write_profile != "-") {
+      print([&] { return inspect_json(model, inspection, most_findings, facts()); },
+            [&] {
+              return inspect_text(model, inspection, file_label(),
+                                  {.width = width(), .every_finding = every_finding});
+            });
+    }
     const bool nothing = triangle_count(model) == 0;
     return nothing || inspection.count(Severity::error) > 0 ? kErrorsInGeometry : kAllWell;
   }
@@ -33,19 +117,32 @@ struct InspectCommand : Session {
 void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands) {
   CLI::App& command = *app.add_subcommand("inspect", "show everything that is wrong, worst first");
   const auto session = std::make_shared<InspectCommand>();
-  session->add_input(command);
+  session->add_input(command)->required(false);
   command.add_flag("--each", session->every_finding, "a row per finding instead of per kind");
   command.add_option("--most", session->most_findings, "list at most so many findings in JSON")
       ->capture_default_str();
   command.add_option(
       "--tolerance", session->tolerance,
       "what counts as a crack, such as 0.05mm; if left out, what the widths propose");
+  command.add_option("--element-size", session->element_size,
+                     "size of elements to come: what they will miss or choke on, and quality");
+  command.add_option("--profile", session->profile_file,
+                     "TOML file with limits, severities, intents and waivers");
+  command.add_option("--write-profile", session->write_profile,
+                     "write the profile in force, with the reason for each default (-: print it)");
+  command.add_flag("--overwrite", session->overwrite, "replace the profile if it exists");
+  command.add_option("--only", session->only, "look for these kinds alone");
+  command.add_option("--sheet", session->sheets, "this part is meant to be a sheet");
+  command.add_option("--explain", session->explain,
+                     "say what a kind of finding is, why it matters and what mends it; or all");
   session->add_common(command);
   command.footer(
       "Exit status 1 if there is an error among the findings.\n"
-      "Example: aguja inspect pod.stl --each");
-  commands.emplace_back(
-      &command, [session] { return session->run([&] { return session->inspect_model(); }); });
+      "Examples: aguja inspect pod.stl --each\n"
+      "          aguja inspect pod.stl --element-size 2mm\n"
+      "          aguja inspect --explain gap");
+  commands.emplace_back(&command,
+                        [session] { return session->run([&] { return session->run_command(); }); });
 }
 
 }  // namespace aguja::app

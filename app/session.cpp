@@ -115,9 +115,12 @@ void Session::add_common(CLI::App& command) {
       ->check(CLI::Range(1, 4096));
 }
 
-void Session::add_input(CLI::App& command) {
-  command.add_option("files", files_, "models to read: stl, obj, ply, off")->required();
+CLI::Option* Session::add_input(CLI::App& command) {
+  CLI::Option* const files =
+      command.add_option("files", files_, "models to read: stl, obj, ply, off");
+  files->required();
   add_reading(command);
+  return files;
 }
 
 void Session::add_reading(CLI::App& command) {

@@ -43,7 +43,7 @@ class Session {
   /// Adds `--json`, `--quiet` and `--threads`.
   void add_common(CLI::App& command);
   /// Adds the files to read, `--unit`, `--from` and `--as-one`.
-  void add_input(CLI::App& command);
+  CLI::Option* add_input(CLI::App& command);
 
   /// Adds `--unit`, `--from` and `--as-one` alone.
   void add_reading(CLI::App& command);

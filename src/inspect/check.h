@@ -40,12 +40,14 @@ class FindingSink {
   /// After all checks: of what findings wait for, only what this part has is left.
   void settle_waiting();
 
-  Inspection& inspection() { return inspection_; }
+  void count_inverted_shell() { ++inverted_shells_; }
+  [[nodiscard]] std::size_t inverted_shells() const { return inverted_shells_; }
 
  private:
   std::string part_;
   const InspectOptions& options_;
   std::size_t first_;
+  std::size_t inverted_shells_ = 0;
   Inspection& inspection_;
 };
 

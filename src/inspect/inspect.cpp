@@ -16,7 +16,9 @@ namespace {
 // Worst first. Findings that agree in everything people see fall back on their id.
 bool is_worse(const Finding& a, const Finding& b) {
   const auto key = [](const Finding& f) {
-    return std::tuple(f.severity, f.kind, -f.measure, f.place.x(), f.place.y(), f.place.z());
+    return std::tuple(f.waived.has_value(), f.severity, f.kind,
+                      info(f.kind).smaller_is_worse ? f.measure : -f.measure, f.place.x(),
+                      f.place.y(), f.place.z());
   };
   const auto ka = key(a);
   const auto kb = key(b);
@@ -165,14 +167,15 @@ bool needs_patches(const InspectOptions& options, const FindingSink& sink) {
 }
 
 Patches patches_of(const Part& part, const Anatomy& anatomy, const ResolvedLimits& limits,
-                   const Box& box) {
+                   const Box& box, double crack_tolerance) {
   PatchOptions options;
   options.sharp_angle = limits[Limit::sharp_edge] * std::numbers::pi / 180;
   // Not less than single precision can hold.
   const double farthest =
       box.is_empty() ? 1
                      : std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
-  options.fit = std::max({limits[Limit::patch_fit], farthest * 0x1p-22, 1e-300});
+  // What lies on a crack may be off by its width.
+  options.fit = std::max({limits[Limit::patch_fit], farthest * 0x1p-22, crack_tolerance, 1e-300});
   if (!part.mesh.patch_of.empty()) {
     return patches_of_file(anatomy.welded, part.mesh.patch_of, options);
   }
@@ -264,7 +267,7 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
         timed(times, "patches", [&]() -> std::optional<Patches> {
           if (!needs_patches(options, sink)) return std::nullopt;
           advance(progress, "patches", 0.0);
-          return patches_of(part, anatomy, limits, box);
+          return patches_of(part, anatomy, limits, box, survey.tolerance);
         });
     const PartView view{part,    anatomy,  causes, survey,
                         *joined, material, patches, limits, options.profile.intent_of(part.name)};
@@ -280,10 +283,11 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
       timed(times, check.name, [&] { check.on_part(view, sink); });
     }
     sink.settle_waiting();
-    timed(times, "material", [&] {
-      inspection.internal_triangles += count_internal(anatomy, *joined, material);
-    });
-    inspection.part_counts.push_back(anatomy.counts());
+    Counts counts = anatomy.counts();
+    counts.inverted_shells = sink.inverted_shells();
+    counts.internal_triangles = timed(
+        times, "material", [&] { return count_internal(anatomy, *joined, material); });
+    inspection.part_counts.push_back(counts);
     inspection.counts += inspection.part_counts.back();
   }
   timed(times, "pairing", [&] { hint_as_one(model, options, inspection); });

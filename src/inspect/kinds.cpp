@@ -123,6 +123,7 @@ constexpr std::array<KindInfo, 38> kKinds = {{
              "short",
      .why = "it forces elements of its size, and a crowd of badly shaped ones around them",
      .remedy = "collapse: merged along its line, or pinched to a point",
+     .smaller_is_worse = true,
      .hints = "The limit is short_edge in the profile; with an element size it is a part of that.",
      .picture = "  ---------------+-+-----------\n"
                 "                 ^ far shorter than what\n"
@@ -167,6 +168,7 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .what = "vertices so near each other that they are probably meant to be one",
      .why = "importers that merge near points tie surfaces together there that are apart",
      .remedy = "weld, if they belong together; else by hand: move them apart",
+     .smaller_is_worse = true,
      .hints = "Vertices that an edge joins are short edges; those of cracks count under them.",
      .picture = "  \\   /   \\   /\n"
                 "   \\ /     \\ /\n"
@@ -252,6 +254,7 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .what = "a triangle folded back onto its neighbours",
      .why = "the surface turns back on itself: offsets and boundary layers grow through each other",
      .remedy = "collapse",
+     .smaller_is_worse = true,
      .hints = "Folded so far that it lies on its neighbours exactly, it is an overlap.",
      .picture = "  ------------.\n"
                 "        _____/     one triangle back,\n"
@@ -441,6 +444,7 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .what = "a patch that is far longer than wide",
      .why = "elements across it are as small as it is wide",
      .remedy = "absorb",
+     .smaller_is_worse = true,
      .hints = "Width: that of the rectangle with the patch's area and border length. The limit is "
               "sliver_patch in the profile.",
      .picture = "  +---------------------------+\n"
@@ -457,6 +461,7 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .what = "a patch far smaller than an element should be",
      .why = "the mesh is refined around it for nothing",
      .remedy = "absorb",
+     .smaller_is_worse = true,
      .hints = "Size: the diagonal of its box. The limit is tiny_patch in the profile.",
      .picture = "  +-----------+-----------+\n"
                 "  |           o           |   o: a patch of its own\n"
@@ -471,6 +476,7 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .what = "a patch that ends in a sharp point",
      .why = "the elements in the point are slivers, whatever their size",
      .remedy = "collapse",
+     .smaller_is_worse = true,
      .hints = "The angle of the patch itself at the corner, measured in its triangles.",
      .picture = "  -------------------.\n"
                 "          ----------'   the border comes back\n"
@@ -485,6 +491,7 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .what = "two patches that meet at a very small angle",
      .why = "elements in the wedge are flat, or shrink towards its edge without end",
      .remedy = "by hand: blunt or fill the wedge, as the drawing allows",
+     .smaller_is_worse = true,
      .hints = "The angle through the material, or through the air of a notch; which is told.",
      .picture = "  -----------------------.\n"
                 "  ///////////-----------'   material runs out\n"
@@ -528,6 +535,7 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .what = "two surfaces that face away from each other with little material between",
      .why = "too few elements across it bend wrongly; tolerances larger than it collapse it",
      .remedy = "by hand: keep it and mesh finer, or model it as a sheet with a thickness",
+     .smaller_is_worse = true,
      .hints = "Measured straight through from the middle of each triangle to the surface "
               "opposite. Wedges are told as knife edges, at their edge.",
      .picture = "      ^ ^ ^\n"

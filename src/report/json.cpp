@@ -38,7 +38,28 @@ Json counts_json(const Counts& c) {
           {"rims", c.rims},
           {"crossing_pairs", c.crossing_pairs},
           {"overlap_pairs", c.overlap_pairs},
-          {"touch_pairs", c.touch_pairs}};
+          {"touch_pairs", c.touch_pairs},
+          {"inverted_shells", c.inverted_shells},
+          {"internal_triangles", c.internal_triangles}};
+}
+
+Json measure_json(const QualityMeasure& m) {
+  return {{"least", m.least},
+          {"mean", m.mean},
+          {"largest", m.largest},
+          {"limit", m.limit ? Json(*m.limit) : Json(nullptr)},
+          {"beyond", m.beyond},
+          {"histogram", {{"bounds", m.bounds}, {"counts", m.counts}}}};
+}
+
+Json quality_json(const Quality& q) {
+  return {{"triangles", q.triangles},
+          {"beyond", q.beyond},
+          {"aspect_ratio", measure_json(q.aspect_ratio)},
+          {"least_angle", measure_json(q.least_angle)},
+          {"largest_angle", measure_json(q.largest_angle)},
+          {"edge_ratio", measure_json(q.edge_ratio)},
+          {"edge_length", measure_json(q.edge_length)}};
 }
 
 std::string unit_of(Dimension dimension, LengthUnit unit) {
@@ -75,6 +96,10 @@ Json finding_json(const Finding& f, LengthUnit unit) {
   for (const TriangleId t : f.triangles) triangles.push_back(t.value);
   Json waits = Json::array();
   for (const FindingKind k : f.waits_for) waits.push_back(slug(k));
+  Json causes = Json::array();
+  for (const Symptom& symptom : f.cause_of) {
+    causes.push_back({{"kind", slug(symptom.kind)}, {"count", symptom.count}});
+  }
   return {{"id", f.id},
           {"kind", kind.slug},
           {"severity", slug(f.severity)},
@@ -92,7 +117,9 @@ Json finding_json(const Finding& f, LengthUnit unit) {
           {"triangles", std::move(triangles)},
           {"triangle_total", f.triangle_total},
           {"remedy", kind.remedy},
-          {"waits_for", std::move(waits)}};
+          {"waits_for", std::move(waits)},
+          {"cause_of", std::move(causes)},
+          {"waived", f.waived ? Json(*f.waived) : Json(nullptr)}};
 }
 
 void add_model(Json& object, const Model& model) {
@@ -207,7 +234,8 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
   object["counts"] = counts_json(inspection.counts);
   object["severities"] = {{"error", inspection.count(Severity::error)},
                           {"warning", inspection.count(Severity::warning)},
-                          {"note", inspection.count(Severity::note)}};
+                          {"note", inspection.count(Severity::note)},
+                          {"waived", inspection.waived()}};
   Json findings = Json::array();
   for (std::size_t i = 0; i < std::min(most_findings, inspection.findings.size()); ++i) {
     findings.push_back(finding_json(inspection.findings[i], model.unit));
@@ -232,7 +260,29 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
   } else {
     object["proposed_tolerance"] = nullptr;
   }
+  if (inspection.quality) object["quality"] = quality_json(*inspection.quality);
+  if (const auto& sizes = inspection.element_sizes) {
+    object["element_size"] = {
+        {"least", sizes->least}, {"largest", sizes->largest}, {"why", sizes->why}};
+  }
   add_facts(object, facts);
+  return object;
+}
+
+Json kind_json(const KindInfo& k) {
+  Json waits = Json::array();
+  for (const FindingKind w : k.waits_for) waits.push_back(slug(w));
+  return {{"kind", k.slug},       {"family", k.family},     {"severity", slug(k.severity)},
+          {"what", k.what},       {"why", k.why},           {"remedy", k.remedy},
+          {"hints", k.hints},     {"picture", k.picture},   {"measures", k.measure_name},
+          {"smaller_is_worse", k.smaller_is_worse},         {"waits_for", std::move(waits)}};
+}
+
+Json explain_json(std::span<const FindingKind> kinds) {
+  Json object;
+  object["schema"] = schema_json("explain");
+  object["kinds"] = Json::array();
+  for (const FindingKind k : kinds) object["kinds"].push_back(kind_json(info(k)));
   return object;
 }
 

@@ -31,7 +31,8 @@ std::string_view mark(Severity severity) {
 
 std::string quantity(double value, Dimension dimension, LengthUnit unit) {
   constexpr std::string_view kPowers[] = {"", "", "²", "³"};
-  if (dimension == Dimension::count) return brief(value);
+  if (dimension == Dimension::count || dimension == Dimension::ratio) return brief(value);
+  if (dimension == Dimension::angle) return brief(value) + "°";
   return fmt::format("{} {}{}", brief(value), symbol(unit),
                      kPowers[static_cast<std::size_t>(dimension)]);
 }
@@ -62,14 +63,15 @@ std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::siz
                                 const Model& model) {
   const KindInfo& kind = info(f.kind);
   const std::string part = model.parts.size() > 1 ? f.part : "";
-  return {std::string(mark(f.severity)),
+  return {f.waived ? "- waived" : std::string(mark(f.severity)),
           std::string(kind.slug),
           grouped(findings),
           grouped(entities),
           quantity(f.measure, kind.measures, model.unit),
           brief(f.place),
           part + (part.empty() || f.detail.empty() ? "" : ": ") + f.detail +
-              (f.depth ? fmt::format(", {} {} deep", brief(*f.depth), symbol(model.unit)) : "")};
+              (f.depth ? fmt::format(", {} {} deep", brief(*f.depth), symbol(model.unit)) : "") +
+              (f.waived ? (f.detail.empty() ? "left: " : "; left: ") + *f.waived : "")};
 }
 
 std::string findings_table(const Model& model, const Inspection& inspection,
@@ -78,7 +80,7 @@ std::string findings_table(const Model& model, const Inspection& inspection,
                    {"kind", Align::left},
                    {"places", Align::right},
                    {"entities", Align::right},
-                   {options.every_finding ? "size" : "largest", Align::right},
+                   {options.every_finding ? "size" : "worst", Align::right},
                    {"at", Align::left},
                    {model.parts.size() > 1 ? "part: what" : "what", Align::left}});
   const auto& findings = inspection.findings;
@@ -87,7 +89,8 @@ std::string findings_table(const Model& model, const Inspection& inspection,
     std::size_t end = i + 1;
     std::size_t entities = findings[i].count;
     while (!options.every_finding && end < findings.size() &&
-           findings[end].kind == findings[i].kind) {
+           findings[end].kind == findings[i].kind && !findings[end].waived &&
+           findings[end].severity == findings[i].severity && !findings[i].waived) {
       entities += findings[end++].count;
     }
     table.add(row_of(findings[i], end - i, entities, model));
@@ -100,12 +103,25 @@ std::string findings_table(const Model& model, const Inspection& inspection,
 std::string next_steps(const Inspection& inspection, const TextOptions& options) {
   std::string text;
   std::map<FindingKind, std::size_t> kinds;
-  for (const Finding& f : inspection.findings) ++kinds[f.kind];
-  if (kinds.empty()) return text;
+  std::map<FindingKind, std::vector<FindingKind>> waits;
+  for (const Finding& f : inspection.findings) {
+    if (f.waived) continue;
+    ++kinds[f.kind];
+    for (const FindingKind k : f.waits_for) {
+      auto& list = waits[f.kind];
+      if (std::find(list.begin(), list.end(), k) == list.end()) list.push_back(k);
+    }
+  }
+  if (kinds.empty() && inspection.waiting.empty()) return text;
   text += "\nWhat to do\n";
   for (const auto& [kind, count] : kinds) {
     const KindInfo& k = info(kind);
-    text += fmt::format("  {}: {}\n", k.slug, k.remedy);
+    std::string after;
+    for (const FindingKind w : waits[kind]) {
+      after += (after.empty() ? " (unsafe until mended: " : ", ") + std::string(slug(w));
+    }
+    text += wrapped(fmt::format("{}: {}{}", k.slug, k.remedy, after.empty() ? "" : after + ")"),
+                    options.width, 2);
     text += wrapped(fmt::format("why: {}", k.why), options.width, 6);
   }
   for (const Waiting& w : inspection.waiting) {
@@ -127,6 +143,37 @@ std::string proposal_lines(const Model& model, const Inspection& inspection,
                     options.width, 2);
   }
   for (const std::string& hint : inspection.hints) text += wrapped(hint, options.width, 2);
+  return text;
+}
+
+std::string quality_lines(const Model& model, const Inspection& inspection,
+                          const TextOptions& options) {
+  std::string text;
+  if (const auto& q = inspection.quality) {
+    text += "\nTriangles as elements\n";
+    TextTable table({{"", Align::left},
+                     {"least", Align::right},
+                     {"mean", Align::right},
+                     {"largest", Align::right},
+                     {"limit", Align::right},
+                     {"beyond", Align::right}});
+    const auto row = [&](std::string_view name, const QualityMeasure& m, std::string_view unit) {
+      const auto value = [&](double v) { return fmt::format("{:.4g}{}", v, unit); };
+      table.add({std::string(name), value(m.least), value(m.mean), value(m.largest),
+                 m.limit ? value(*m.limit) : "-", m.limit ? grouped(m.beyond) : "-"});
+    };
+    row("aspect ratio", q->aspect_ratio, "");
+    row("least angle", q->least_angle, "°");
+    row("largest angle", q->largest_angle, "°");
+    row("edge ratio", q->edge_ratio, "");
+    row("longest side", q->edge_length, " " + std::string(symbol(model.unit)));
+    text += table.text(options.width);
+  }
+  if (const auto& sizes = inspection.element_sizes) {
+    text += fmt::format("  element size from {} to {} {}\n", brief(sizes->least),
+                        brief(sizes->largest), symbol(model.unit));
+    for (const std::string& why : sizes->why) text += wrapped(why, options.width, 6);
+  }
   return text;
 }
 
@@ -231,20 +278,48 @@ std::string inspect_text(const Model& model, const Inspection& inspection, std::
   text += "\n" + answer(model, inspection);
   const std::string table = findings_table(model, inspection, options);
   if (!table.empty()) text += "\n" + table;
-  text += next_steps(inspection, options) + proposal_lines(model, inspection, options);
+  text += next_steps(inspection, options) + proposal_lines(model, inspection, options) +
+          quality_lines(model, inspection, options);
   const Counts& c = inspection.counts;
   text += "\nCounts\n";
   text += wrapped(
       fmt::format("{}, {}, {}: {} naked in {}, {} non-manifold, {} in winding conflict; "
                   "{}, {} of zero area, {}; pairs of triangles: {} crossing, {} overlapping, {} "
-                  "touching",
+                  "touching; {} inverted, {} inside the material",
                   plural(c.vertices, "vertex", "vertices"), plural(c.edges, "edge"),
                   plural(c.triangles, "triangle"), grouped(c.naked_edges), plural(c.rims, "rim"),
                   grouped(c.nonmanifold_edges), grouped(c.winding_conflicts),
                   plural(c.components, "component"), grouped(c.zero_area),
                   plural(c.duplicates, "surplus copy", "surplus copies"), grouped(c.crossing_pairs),
-                  grouped(c.overlap_pairs), grouped(c.touch_pairs)),
+                  grouped(c.overlap_pairs), grouped(c.touch_pairs),
+                  plural(c.inverted_shells, "shell"),
+                  plural(c.internal_triangles, "triangle")),
       options.width, 2);
+  return text;
+}
+
+std::string explain_text(std::span<const FindingKind> kinds, const TextOptions& options) {
+  std::string text;
+  for (const FindingKind kind : kinds) {
+    const KindInfo& k = info(kind);
+    if (!text.empty()) text += "\n";
+    text += fmt::format("{} ({}, {})\n", k.slug, k.family, slug(k.severity));
+    text += wrapped(std::string(k.what), options.width, 2);
+    text += "\n" + std::string(k.picture) + "\n";
+    text += wrapped("why: " + std::string(k.why), options.width, 2);
+    text += wrapped("mended by: " + std::string(k.remedy), options.width, 2);
+    text += wrapped("measured: " + std::string(k.measure_name) +
+                        (k.smaller_is_worse ? ", the smaller the worse" : ""),
+                    options.width, 2);
+    text += wrapped(std::string(k.hints), options.width, 2);
+    if (!k.waits_for.empty()) {
+      std::string waits;
+      for (const FindingKind w : k.waits_for) {
+        waits += (waits.empty() ? "" : ", ") + std::string(slug(w));
+      }
+      text += wrapped("mended after: " + waits, options.width, 2);
+    }
+  }
   return text;
 }
 

@@ -54,6 +54,8 @@ Counts& Counts::operator+=(const Counts& other) {
   crossing_pairs += other.crossing_pairs;
   overlap_pairs += other.overlap_pairs;
   touch_pairs += other.touch_pairs;
+  inverted_shells += other.inverted_shells;
+  internal_triangles += other.internal_triangles;
   return *this;
 }
 

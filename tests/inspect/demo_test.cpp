@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <filesystem>
+#include <map>
 #include <set>
 
 #include "aguja/base/error.h"
@@ -62,6 +63,8 @@ TEST_F(Demo, FindsExactlyWhatWasSeeded) {
 }
 
 TEST_F(Demo, FindsNothingButTheCracksOfWhatIsTorn) {
+  const std::map<std::string, double> narrow = {{"plate-thin", 0.03},
+                                                {"box-parallel-cracks", 0.04}};
   std::size_t torn = 0;
   for (const demo::WrittenDemo& w : written_) {
     if (!w.demo.tear) continue;
@@ -77,6 +80,12 @@ TEST_F(Demo, FindsNothingButTheCracksOfWhatIsTorn) {
     const Inspection inspection = inspect(model);
     std::size_t naked = 0;
     for (const Finding& f : inspection.findings) {
+      // Some of them are thin or have a narrow strip on purpose.
+      if (narrow.contains(w.demo.name) &&
+          (f.kind == FindingKind::sliver_patch || f.kind == FindingKind::thin_wall)) {
+        EXPECT_NEAR(f.measure, narrow.at(w.demo.name), 2 * tear.width);
+        continue;
+      }
       EXPECT_EQ(slug(f.kind), "crack") << f.id << " at " << f.place.transpose();
       EXPECT_LE(f.measure, tear.width * 1.001);
       naked += f.count;

@@ -81,7 +81,9 @@ TEST(Inspect, FindingsAreWorstFirst) {
     for (std::size_t i = 1; i < findings.size(); ++i) {
       ASSERT_LE(findings[i - 1].severity, findings[i].severity);
       if (findings[i - 1].kind == findings[i].kind) {
-        ASSERT_GE(findings[i - 1].measure, findings[i].measure);
+        const bool rising = info(findings[i].kind).smaller_is_worse;
+        const double worse = findings[i - 1].measure, other = findings[i].measure;
+        ASSERT_TRUE(rising ? worse <= other : worse >= other);
       }
     }
   }

@@ -32,10 +32,7 @@ struct Waiting {
 struct Inspection {
   Counts counts;                    ///< summed over parts
   std::vector<Counts> part_counts;  ///< by part
-  std::size_t inverted_shells = 0;  ///< shells that face inward where they should face outward
-  /// Triangles with material on both sides, whatever it is that put them there.
-  std::size_t internal_triangles = 0;
-  std::vector<Finding> findings;  ///< worst first: severity, kind, measure
+  std::vector<Finding> findings;  ///< worst first: waived last, severity, kind, measure
   std::vector<Waiting> waiting;
   /// For all parts: the largest of their proposals; empty if nothing needs stitching.
   std::optional<ToleranceProposal> proposed_tolerance;

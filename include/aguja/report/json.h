@@ -23,6 +23,8 @@ struct RunFacts {
 
 [[nodiscard]] nlohmann::ordered_json inspect_json(const Model& model, const Inspection& inspection,
                                                   std::size_t most_findings, const RunFacts& facts);
+/// What kinds of findings are, whatever the model.
+[[nodiscard]] nlohmann::ordered_json explain_json(std::span<const FindingKind> kinds);
 [[nodiscard]] nlohmann::ordered_json certify_json(const Model& model,
                                                   const Certificate& certificate,
                                                   std::string_view digest,

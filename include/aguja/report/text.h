@@ -15,6 +15,9 @@ struct TextOptions {
 
 [[nodiscard]] std::string inspect_text(const Model& model, const Inspection& inspection,
                                        std::string_view file, const TextOptions& options = {});
+/// What kinds of findings are: picture, reason, remedy.
+[[nodiscard]] std::string explain_text(std::span<const FindingKind> kinds,
+                                       const TextOptions& options = {});
 [[nodiscard]] std::string certify_text(const Model& model, const Certificate& certificate,
                                        std::string_view file, std::string_view digest,
                                        std::optional<Density> density,

@@ -31,6 +31,10 @@ struct Counts {
   std::size_t crossing_pairs = 0;
   std::size_t overlap_pairs = 0;
   std::size_t touch_pairs = 0;
+  // Worked out by `inspect` alone.
+  std::size_t inverted_shells = 0;  ///< face inward where they should face outward
+  /// With material on both sides, whatever it is that put them there.
+  std::size_t internal_triangles = 0;
 
   Counts& operator+=(const Counts& other);
 };

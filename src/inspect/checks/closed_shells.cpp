@@ -67,7 +67,7 @@ void report(const PartView& view, FindingSink& sink, Finding finding,
   for (const TriangleId t : triangles) append_points(a, t, points);
   finding.count = 1;
   finding.box = box_of(points);
-  if (finding.kind == FindingKind::inverted_shell) ++sink.inspection().inverted_shells;
+  if (finding.kind == FindingKind::inverted_shell) sink.count_inverted_shell();
   sink.add(std::move(finding), points, {triangles.begin(), triangles.end()});
 }
 

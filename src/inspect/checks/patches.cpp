@@ -51,13 +51,16 @@ class PatchChecks {
     std::vector<TriangleId> triangles;
     Box box;
     double part_area = 0;
-    bool explained = true;  // all of it strays, surplus or of no area
+    bool explained = true;  // something else is told of all of it
   };
 
   void measure_patches() {
     own_.resize(patches_.patches.size());
     std::unordered_set<std::uint32_t> flat;
     for (const ZeroAreaTriangle& z : a_.zero_area) flat.insert(z.triangle.value);
+    for (const TrianglePair& pair : a_.crossings) {
+      crossed_.insert({pair.first.value, pair.second.value});
+    }
     for (std::uint32_t t = 0; t < patches_.patch_of.size(); ++t) {
       const std::uint32_t p = patches_.patch_of[t].value;
       if (p == kNoIndex) continue;
@@ -69,7 +72,9 @@ class PatchChecks {
       if (own_[p].explained) {
         own_[p].explained = view_.causes.is_surplus({t}) || flat.contains(t) ||
                             view_.causes.is_stray(shell) || view_.causes.is_loose_sheet(shell) ||
-                            view_.causes.is_internal({t});
+                            view_.causes.is_internal({t}) || crossed_.contains(t) ||
+                            (a_.shells[shell.value].closed &&
+                             a_.shells[shell.value].volume_sign == 0);
       }
     }
     for (const Patch& patch : patches_.patches) area_ += patch.area;
@@ -325,6 +330,11 @@ class PatchChecks {
       if (e.second == kNoIndex) continue;
       const auto uses = a_.edges.uses(e.edge);
       if (uses[0].forward() == uses[1].forward()) continue;
+      // Folded onto each other they overlap, which is told.
+      if (crossed_.contains(uses[0].triangle().value) ||
+          crossed_.contains(uses[1].triangle().value)) {
+        continue;
+      }
       const Vector n = area_vector(a_, uses[0].triangle()), m = area_vector(a_, uses[1].triangle());
       const double product = n.norm() * m.norm();
       if (!(product > 0) || n.dot(m) > cosine * product) continue;
@@ -473,6 +483,7 @@ class PatchChecks {
   std::vector<double> small_;  // by patch: its width or size if it is reported, else 0
   std::unordered_map<std::uint32_t, double> small_at_;  // by vertex of such a patch's border
   std::vector<Own> own_;
+  std::unordered_set<std::uint32_t> crossed_;  // triangles of crossing pairs
   std::vector<std::vector<std::uint32_t>> chains_of_;  // by patch
   double area_ = 0;
 };
