@@ -519,6 +519,7 @@ std::vector<DemoModel> demo_models() {
   models.push_back(crossing_bar());
   models.push_back(touching_tip());
   models.push_back(folded_lid());
+  for (DemoModel& model : seeded_shapes()) models.push_back(std::move(model));
   for (DemoModel& model : torn_models(pod)) models.push_back(std::move(model));
   return models;
 }

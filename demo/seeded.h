@@ -37,6 +37,9 @@ struct DemoModel {
   std::optional<double> volume;  ///< closed form, where the model encloses one
 };
 
+/// Small bodies, each with one defect of patches, walls, corners, or of what bounds no material.
+[[nodiscard]] std::vector<DemoModel> seeded_shapes();
+
 /// All demo models, clean ones first.
 [[nodiscard]] std::vector<DemoModel> demo_models();
 

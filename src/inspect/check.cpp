@@ -93,6 +93,14 @@ bool FindingSink::wants(FindingKind kind) const {
   return !options_.profile.skipped.contains(kind);
 }
 
+bool FindingSink::has_found(std::initializer_list<FindingKind> kinds) const {
+  const auto& all = inspection_.findings;
+  return std::any_of(all.begin() + static_cast<std::ptrdiff_t>(first_), all.end(),
+                     [&](const Finding& f) {
+                       return std::find(kinds.begin(), kinds.end(), f.kind) != kinds.end();
+                     });
+}
+
 void FindingSink::settle_waiting() {
   auto& findings = inspection_.findings;
   std::set<FindingKind> present;

@@ -40,6 +40,8 @@ class FindingSink {
   /// After all checks: of what findings wait for, only what this part has is left.
   void settle_waiting();
 
+  /// Is there a finding of one of these kinds in this part?
+  [[nodiscard]] bool has_found(std::initializer_list<FindingKind> kinds) const;
   void count_inverted_shell() { ++inverted_shells_; }
   [[nodiscard]] std::size_t inverted_shells() const { return inverted_shells_; }
 
@@ -62,6 +64,14 @@ struct RegisteredCheck {
   ModelCheck on_model = nullptr;
 };
 [[nodiscard]] std::span<const RegisteredCheck> registered_checks();
+
+/// Triangles that lie back on two neighbours at least, each with the least angle; nothing else is
+/// told of them.
+struct FoldedTriangle {
+  TriangleId triangle;
+  double angle;  // degrees
+};
+[[nodiscard]] std::vector<FoldedTriangle> find_folded(const PartView& view);
 
 void check_rims(const PartView& view, FindingSink& sink);
 void check_nonmanifold_edges(const PartView& view, FindingSink& sink);

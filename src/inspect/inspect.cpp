@@ -50,7 +50,7 @@ bool needs_material(const Anatomy& a) {
 
 // Triangles with material on both sides.
 std::size_t count_internal(const Anatomy& a, const JoinedSurface& joined,
-                           const std::optional<Material>& material) {
+                           const std::optional<Material>& material, bool crossing) {
   std::vector<bool> internal(a.welded.triangles().size());
   if (material) {
     for (std::uint32_t t = 0; t < material->region_of.size(); ++t) {
@@ -75,10 +75,9 @@ std::size_t count_internal(const Anatomy& a, const JoinedSurface& joined,
   }
   // Where surfaces pass through each other, what lies within the other; and walls that are there
   // twice, back to back.
-  const auto contacts = count_contacts(a.crossings);
-  if (contacts.crossing + contacts.overlap > 0 || !a.duplicates.empty()) {
+  if (crossing || !a.duplicates.empty()) {
     std::vector<bool> asked(a.welded.triangles().size());
-    if (contacts.crossing + contacts.overlap > 0) {
+    if (crossing) {
       std::vector<bool> involved(a.components.count);
       for (const TrianglePair& pair : a.crossings) {
         if (pair.contact == Contact::touch) continue;
@@ -285,8 +284,10 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
     sink.settle_waiting();
     Counts counts = anatomy.counts();
     counts.inverted_shells = sink.inverted_shells();
+    // Contacts between the sides of cracks put nothing into anything.
+    const bool crossing = sink.has_found({FindingKind::crossing, FindingKind::overlap});
     counts.internal_triangles = timed(
-        times, "material", [&] { return count_internal(anatomy, *joined, material); });
+        times, "material", [&] { return count_internal(anatomy, *joined, material, crossing); });
     inspection.part_counts.push_back(counts);
     inspection.counts += inspection.part_counts.back();
   }

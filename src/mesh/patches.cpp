@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <numeric>
+#include <tuple>
 #include <unordered_set>
 
 #include <Eigen/Dense>
@@ -653,8 +654,17 @@ Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
         guesses.push_back(guess_cone(points, feet, normals));
         guesses.push_back(guess_torus(points, feet, normals));
       }
+      std::vector<Point> distinct = points;
+      std::sort(distinct.begin(), distinct.end(), [](const Point& a, const Point& b) {
+        return std::tuple(a.x(), a.y(), a.z()) < std::tuple(b.x(), b.y(), b.z());
+      });
+      const auto last = std::unique(distinct.begin(), distinct.end());
+      const auto known = static_cast<std::size_t>(last - distinct.begin());
+      // Any five points lie on a sphere, nearly: curved surfaces want more than they can always fit.
+      constexpr std::size_t kFewestPoints = 10;
       for (const auto& guess : guesses) {
         if (!guess) continue;
+        if (guess->kind != PrimitiveKind::plane && known < kFewestPoints) continue;
         const auto fitted =
             guess->kind == PrimitiveKind::plane ? guess : refine(*guess, points);
         if (!fitted) continue;
@@ -666,6 +676,15 @@ Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
           if (farthest > options.fit) break;
         }
         if (farthest > options.fit) continue;
+        // Few points fit many surfaces: facets must turn with it, all to one side.
+        double least = 1, most = -1;
+        for (std::size_t i = 0; i < normals.size(); ++i) {
+          const double cosine = fitted->normal(feet[i]).dot(normals[i]);
+          least = std::min(least, cosine);
+          most = std::max(most, cosine);
+        }
+        constexpr double kTurns = 0.7;
+        if (!normals.empty() && least < kTurns && most > -kTurns) continue;
         patch.surface = fitted;
         patch.fit_error = farthest;
         break;

@@ -16,7 +16,10 @@ namespace {
 class Symptoms {
  public:
   explicit Symptoms(const PartView& view)
-      : anatomy_(view.anatomy), causes_(view.causes), tolerance_(view.survey.tolerance) {
+      : anatomy_(view.anatomy),
+        causes_(view.causes),
+        tolerance_(view.survey.tolerance),
+        reach_(std::max(tolerance_, view.limits[Limit::near_vertices])) {
     for (const ZeroAreaTriangle& z : anatomy_.zero_area) {
       const Triangle& flat = anatomy_.welded.triangle(z.triangle);
       for (std::size_t c = 0; c < 3; ++c) {
@@ -40,6 +43,30 @@ class Symptoms {
       }
     }
   }
+  // A vertex of a rim on the inside of a naked edge is told as hanging.
+  [[nodiscard]] bool hangs(const TrianglePair& pair) const {
+    return hangs_on(pair.first, pair.second) || hangs_on(pair.second, pair.first);
+  }
+  [[nodiscard]] bool hangs_on(TriangleId tip, TriangleId base) const {
+    const auto is_naked = [&](VertexId u, VertexId v) {
+      const auto e = anatomy_.edges.find(u, v);
+      return e && anatomy_.edges.is_naked(*e);
+    };
+    const Triangle& t = anatomy_.welded.triangle(tip);
+    const Triangle& b = anatomy_.welded.triangle(base);
+    for (std::size_t c = 0; c < 3; ++c) {
+      if (!is_naked(t[c], t[(c + 1) % 3]) && !is_naked(t[(c + 2) % 3], t[c])) continue;
+      const Point& p = anatomy_.welded.point(t[c]);
+      for (std::size_t k = 0; k < 3; ++k) {
+        if (!is_naked(b[k], b[(k + 1) % 3])) continue;
+        const Point& from = anatomy_.welded.point(b[k]);
+        const Vector along = anatomy_.welded.point(b[(k + 1) % 3]) - from;
+        const double at = along.dot(p - from) / along.squaredNorm();
+        if (at > 0 && at < 1 && (p - from - at * along).norm() <= reach_) return true;
+      }
+    }
+    return false;
+  }
   [[nodiscard]] bool includes(const TrianglePair& pair) const {
     if (causes_.is_surplus(pair.first) || causes_.is_surplus(pair.second)) return true;
     const ShellId shell = anatomy_.components.shell_of[pair.first.value];
@@ -47,7 +74,7 @@ class Symptoms {
         anatomy_.shells[shell.value].closed && anatomy_.shells[shell.value].volume_sign == 0) {
       return true;
     }
-    if (pair.contact == Contact::touch && share_a_flat_one(pair)) return true;
+    if (pair.contact == Contact::touch && (share_a_flat_one(pair) || hangs(pair))) return true;
     if (on_crack_.empty() || !at_crack(pair.first) || !at_crack(pair.second)) return false;
     return pair.contact != Contact::crossing || shape_of(anatomy_.welded, pair).inset <= tolerance_;
   }
@@ -69,6 +96,7 @@ class Symptoms {
   const Anatomy& anatomy_;
   const Causes& causes_;
   double tolerance_;
+  double reach_;  // of hanging vertices
   std::unordered_map<std::uint32_t, std::vector<TriangleId>> beside_flat_;  // by neighbour
   std::vector<bool> on_crack_;  // by vertex; empty if there are no cracks
 };

@@ -59,8 +59,9 @@ class PatchChecks {
     std::unordered_set<std::uint32_t> flat;
     for (const ZeroAreaTriangle& z : a_.zero_area) flat.insert(z.triangle.value);
     for (const TrianglePair& pair : a_.crossings) {
-      crossed_.insert({pair.first.value, pair.second.value});
+      told_.insert({pair.first.value, pair.second.value});
     }
+    for (const FoldedTriangle& f : find_folded(view_)) told_.insert(f.triangle.value);
     for (std::uint32_t t = 0; t < patches_.patch_of.size(); ++t) {
       const std::uint32_t p = patches_.patch_of[t].value;
       if (p == kNoIndex) continue;
@@ -72,7 +73,7 @@ class PatchChecks {
       if (own_[p].explained) {
         own_[p].explained = view_.causes.is_surplus({t}) || flat.contains(t) ||
                             view_.causes.is_stray(shell) || view_.causes.is_loose_sheet(shell) ||
-                            view_.causes.is_internal({t}) || crossed_.contains(t) ||
+                            view_.causes.is_internal({t}) || told_.contains(t) ||
                             (a_.shells[shell.value].closed &&
                              a_.shells[shell.value].volume_sign == 0);
       }
@@ -330,9 +331,9 @@ class PatchChecks {
       if (e.second == kNoIndex) continue;
       const auto uses = a_.edges.uses(e.edge);
       if (uses[0].forward() == uses[1].forward()) continue;
-      // Folded onto each other they overlap, which is told.
-      if (crossed_.contains(uses[0].triangle().value) ||
-          crossed_.contains(uses[1].triangle().value)) {
+      // What crosses, overlaps or is folded is told as that.
+      if (told_.contains(uses[0].triangle().value) ||
+          told_.contains(uses[1].triangle().value)) {
         continue;
       }
       const Vector n = area_vector(a_, uses[0].triangle()), m = area_vector(a_, uses[1].triangle());
@@ -446,7 +447,8 @@ class PatchChecks {
       const Patch& patch = patches_.patches[p];
       const Box& border = borders_.box_of[p];
       if (patch.surface || own_[p].explained || border.is_empty()) continue;
-      if (patch.area > kLesserPart * area_) continue;
+      // A body that is one free-form surface but for a lid does not run away.
+      if (!patches_.from_file && patch.area > kLesserPart * area_) continue;
       double farthest = 0;
       Point place = Point::Zero();
       for (const TriangleId t : own_[p].triangles) {
@@ -483,7 +485,7 @@ class PatchChecks {
   std::vector<double> small_;  // by patch: its width or size if it is reported, else 0
   std::unordered_map<std::uint32_t, double> small_at_;  // by vertex of such a patch's border
   std::vector<Own> own_;
-  std::unordered_set<std::uint32_t> crossed_;  // triangles of crossing pairs
+  std::unordered_set<std::uint32_t> told_;  // triangles of crossing pairs, and folded ones
   std::vector<std::vector<std::uint32_t>> chains_of_;  // by patch
   double area_ = 0;
 };

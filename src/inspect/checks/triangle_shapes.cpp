@@ -2,6 +2,7 @@
 
 #include <array>
 #include <cmath>
+#include <map>
 #include <numbers>
 #include <unordered_set>
 
@@ -104,10 +105,9 @@ void check_slivers(const PartView& view, FindingSink& sink) {
   report(view, sink, FindingKind::sliver_triangle, limit, slivers, true);
 }
 
-void check_folded(const PartView& view, FindingSink& sink) {
+std::vector<FoldedTriangle> find_folded(const PartView& view) {
   const Anatomy& a = view.anatomy;
-  const double limit = view.limits[Limit::folded_triangle];
-  const double cosine = -std::cos(limit / kDegrees);
+  const double cosine = -std::cos(view.limits[Limit::folded_triangle] / kDegrees);
   const auto folds = select_edges(a.edges, [&](EdgeId e) {
     const auto uses = a.edges.uses(e);
     if (uses.size() != 2 || uses[0].forward() == uses[1].forward()) return false;
@@ -115,12 +115,12 @@ void check_folded(const PartView& view, FindingSink& sink) {
     const double product = n.norm() * m.norm();
     return product > 0 && n.dot(m) <= cosine * product;
   });
-  if (folds.empty()) return;
+  if (folds.empty()) return {};
   struct Folds {
     int count = 0;
     double least = 180;
   };
-  std::unordered_map<std::uint32_t, Folds> folded;
+  std::map<std::uint32_t, Folds> folded;
   for (const EdgeId e : folds) {
     const auto uses = a.edges.uses(e);
     const Vector n = normal_of(a, uses[0].triangle()), m = normal_of(a, uses[1].triangle());
@@ -132,13 +132,18 @@ void check_folded(const PartView& view, FindingSink& sink) {
     }
   }
   const auto known = explained(view);
-  std::vector<Ranked> list;
+  std::vector<FoldedTriangle> list;
   for (const auto& [t, f] : folded) {
     if (f.count >= 2 && !known.contains(t)) list.push_back({{t}, f.least});
   }
-  std::sort(list.begin(), list.end(),
-            [](const Ranked& x, const Ranked& y) { return x.triangle < y.triangle; });
-  report(view, sink, FindingKind::folded_triangle, limit, list, false);
+  return list;
+}
+
+void check_folded(const PartView& view, FindingSink& sink) {
+  std::vector<Ranked> list;
+  for (const FoldedTriangle& f : find_folded(view)) list.push_back({f.triangle, f.angle});
+  report(view, sink, FindingKind::folded_triangle, view.limits[Limit::folded_triangle], list,
+         false);
 }
 
 // normal-mismatch: what the file says of facets, against their corners.
