@@ -169,16 +169,9 @@ Patches patches_of(const Part& part, const Anatomy& anatomy, const ResolvedLimit
                    const Box& box, double crack_tolerance) {
   PatchOptions options;
   options.sharp_angle = limits[Limit::sharp_edge] * std::numbers::pi / 180;
-  // Not less than single precision can hold.
-  const double farthest =
-      box.is_empty() ? 1
-                     : std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
   // What lies on a crack may be off by its width.
-  options.fit = std::max({limits[Limit::patch_fit], farthest * 0x1p-22, crack_tolerance, 1e-300});
-  if (!part.mesh.patch_of.empty()) {
-    return patches_of_file(anatomy.welded, part.mesh.patch_of, options);
-  }
-  return recognise_patches(anatomy.welded, anatomy.edges, options);
+  options.fit = fit_for(box, std::max(limits[Limit::patch_fit], crack_tolerance));
+  return aguja::patches_of(anatomy.welded, anatomy.edges, part.mesh.patch_of, options);
 }
 
 void add_quality(Inspection& inspection, const Quality& quality, const ElementSizes& sizes) {

@@ -694,4 +694,17 @@ Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
   return result;
 }
 
+Patches patches_of(const Welded& mesh, const EdgeTable& edges, std::span<const PatchId> patch_of,
+                   const PatchOptions& options) {
+  return patch_of.empty() ? recognise_patches(mesh, edges, options)
+                          : patches_of_file(mesh, patch_of, options);
+}
+
+double fit_for(const Box& box, double wanted) {
+  const double farthest =
+      box.is_empty() ? 1
+                     : std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
+  return std::max({wanted, farthest * 0x1p-22, 1e-300});
+}
+
 }  // namespace aguja

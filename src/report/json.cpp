@@ -1,6 +1,7 @@
 #include "aguja/report/json.h"
 
 #include <cmath>
+#include <numbers>
 
 #include <nlohmann/json.hpp>
 
@@ -10,6 +11,8 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 constexpr int kSchemaVersion = 1;
+
+double degrees(double radians) { return radians * 180 / std::numbers::pi; }
 
 Json point_json(const Point& p) { return {p.x(), p.y(), p.z()}; }
 
@@ -364,8 +367,80 @@ Json compare_json(const Model& a, const Model& b, const Deviation& deviation,
   return object;
 }
 
+Json distance_json(const Distance& d) {
+  return {{"value", d.value()},
+          {"components", point_json(d.components())},
+          {"from", point_json(d.from)},
+          {"to", point_json(d.to)}};
+}
+
+Json rim_json(const MeasuredRim& r) {
+  return {{"part", r.part},     {"length", r.length},          {"edges", r.edges},
+          {"loop", r.is_loop},  {"center", point_json(r.center)}, {"box", box_json(r.box)}};
+}
+
+Json patch_json(const MeasuredPatch& p, std::size_t number) {
+  Json object = {{"number", number},
+                 {"part", p.part},
+                 {"name", p.name},
+                 {"triangles", p.patch.triangles},
+                 {"area", p.patch.area},
+                 {"center", point_json(p.center)},
+                 {"box", box_json(p.box)},
+                 {"surface", nullptr},
+                 {"fit_error", nullptr}};
+  if (!p.patch.surface) return object;
+  const Primitive& s = *p.patch.surface;
+  Json surface = {{"kind", slug(s.kind)}, {"origin", point_json(s.origin)}};
+  if (s.kind != PrimitiveKind::sphere) surface["axis"] = point_json(s.axis);
+  if (s.kind == PrimitiveKind::cylinder || s.kind == PrimitiveKind::sphere) {
+    surface["radius"] = s.radius;
+  }
+  if (s.kind == PrimitiveKind::cone) surface["half_angle"] = degrees(s.second);
+  if (s.kind == PrimitiveKind::torus) {
+    surface["major_radius"] = s.radius;
+    surface["minor_radius"] = s.second;
+  }
+  object["surface"] = std::move(surface);
+  object["fit_error"] = p.patch.fit_error;
+  return object;
+}
+
+void add_asked(Json& object, const AskedMeasures& asked) {
+  if (asked.between) {
+    object["distance"] = distance_json(asked.between->distance);
+    object["distance"]["between"] = {asked.between->from, asked.between->to};
+  }
+  if (asked.through) {
+    Json& t = object["thickness"];
+    t = {{"between", {asked.through->from, asked.through->to}}};
+    const auto& found = asked.through->thickness;
+    t["least"] = found ? Json(found->least) : Json(nullptr);
+    t["mean"] = found ? Json(found->mean) : Json(nullptr);
+    t["largest"] = found ? Json(found->largest) : Json(nullptr);
+    t["covered"] = found ? found->covered : 0.0;
+    t["at_least"] = found ? distance_json(found->at_least) : Json(nullptr);
+  }
+  if (asked.angle) object["angle"] = degrees(*asked.angle);
+  if (asked.circle) {
+    object["circle"] = {{"radius", asked.circle->radius},
+                        {"center", point_json(asked.circle->center)},
+                        {"axis", point_json(asked.circle->axis)}};
+  }
+  if (asked.rims) {
+    object["rims"] = Json::array();
+    for (const MeasuredRim& r : *asked.rims) object["rims"].push_back(rim_json(r));
+  }
+  if (!asked.patches.empty()) {
+    object["patches"] = Json::array();
+    for (std::size_t i = 0; i < asked.patches.size(); ++i) {
+      object["patches"].push_back(patch_json(asked.patches[i], i));
+    }
+  }
+}
+
 Json measure_json(const Model& model, std::span<const Measurement> parts,
-                  std::optional<Density> density, const RunFacts& facts) {
+                  const AskedMeasures& asked, const RunFacts& facts) {
   const auto one = [&](const Measurement& m) {
     Json object;
     object["name"] = m.name;
@@ -373,7 +448,7 @@ Json measure_json(const Model& model, std::span<const Measurement> parts,
     object["box"] = box_json(m.box);
     object["size"] = m.box.is_empty() ? Json(nullptr) : point_json(m.box.high - m.box.low);
     object["encloses"] = m.encloses;
-    add_mass(object, m.mass, m.encloses, model.unit, density);
+    add_mass(object, m.mass, m.encloses, model.unit, asked.density);
     return object;
   };
   Json object;
@@ -383,6 +458,7 @@ Json measure_json(const Model& model, std::span<const Measurement> parts,
   for (const Measurement& m : parts) list.push_back(one(m));
   object["parts"] = std::move(list);
   object["total"] = one(total(parts));
+  add_asked(object, asked);
   add_facts(object, facts);
   return object;
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 #include <map>
 
 #include <fmt/format.h>
@@ -441,17 +442,102 @@ std::string compare_text(const Model& a, std::string_view file_a, std::string_vi
   return text;
 }
 
+namespace {
+
+std::string surface_of(const Patch& patch, std::string_view u) {
+  if (!patch.surface) return "free-form";
+  const Primitive& s = *patch.surface;
+  const std::string kind(slug(s.kind));
+  switch (s.kind) {
+    case PrimitiveKind::plane:
+      return kind;
+    case PrimitiveKind::cylinder:
+    case PrimitiveKind::sphere:
+      return fmt::format("{}, radius {} {}", kind, brief(s.radius), u);
+    case PrimitiveKind::cone:
+      return fmt::format("{}, half angle {}°", kind, brief(s.second * 180 / std::numbers::pi));
+    case PrimitiveKind::torus:
+      return fmt::format("{}, radii {} and {} {}", kind, brief(s.radius), brief(s.second), u);
+  }
+  return kind;
+}
+
+std::string asked_lines(const AskedMeasures& asked, std::string_view u,
+                        const TextOptions& options) {
+  std::string text;
+  if (asked.between) {
+    const Distance& d = asked.between->distance;
+    const Vector c = d.components();
+    text += fmt::format("\ndistance {} {} from {} to {}\n", brief(d.value()), u,
+                        asked.between->from, asked.between->to);
+    text += fmt::format("  x {}  y {}  z {}\n  from {} to {}\n", brief(c.x()), brief(c.y()),
+                        brief(c.z()), brief(d.from), brief(d.to));
+  }
+  if (asked.through) {
+    text += fmt::format("\nthickness from {} to {}\n", asked.through->from, asked.through->to);
+    if (const auto& t = asked.through->thickness) {
+      text += fmt::format("  least {} {} at {}, mean {}, largest {}\n", brief(t->least), u,
+                          brief(t->at_least.from), brief(t->mean), brief(t->largest));
+      text += fmt::format("  measured behind {:.4g} % of the first\n", 100 * t->covered);
+    } else {
+      text += "  none: the second does not lie behind the first\n";
+    }
+  }
+  if (asked.angle) {
+    text += fmt::format("\nangle {}°\n", brief(*asked.angle * 180 / std::numbers::pi));
+  }
+  if (asked.circle) {
+    text += fmt::format("\nradius {} {}, centre {}, axis {}\n", brief(asked.circle->radius), u,
+                        brief(asked.circle->center), brief(asked.circle->axis));
+  }
+  if (asked.rims) {
+    text += fmt::format("\n{}\n", plural(asked.rims->size(), "rim"));
+    TextTable table({{"length", Align::right},
+                     {"edges", Align::right},
+                     {"", Align::left},
+                     {"at", Align::left},
+                     {"part", Align::left}});
+    for (const MeasuredRim& r : *asked.rims) {
+      table.add({fmt::format("{} {}", brief(r.length), u), grouped(r.edges),
+                 r.is_loop ? "loop" : "open run", brief(r.center), r.part});
+    }
+    if (!asked.rims->empty()) text += table.text(options.width);
+  }
+  if (!asked.patches.empty()) {
+    text += fmt::format("\n{}\n", plural(asked.patches.size(), "patch", "patches"));
+    TextTable table({{"no.", Align::right},
+                     {"triangles", Align::right},
+                     {fmt::format("area {}²", u), Align::right},
+                     {"surface", Align::left},
+                     {"at", Align::left},
+                     {"name", Align::left}});
+    for (std::size_t i = 0; i < asked.patches.size(); ++i) {
+      const MeasuredPatch& p = asked.patches[i];
+      table.add({std::to_string(i), grouped(p.patch.triangles), brief(p.patch.area),
+                 surface_of(p.patch, u), brief(p.center),
+                 p.name.empty() ? p.part : p.part + "/" + p.name});
+    }
+    text += table.text(options.width);
+  }
+  return text;
+}
+
+}  // namespace
+
 std::string measure_text(const Model& model, std::span<const Measurement> parts,
-                         std::string_view file, std::optional<Density> density,
+                         std::string_view file, const AskedMeasures& asked,
                          const TextOptions& options) {
   std::string text = headline(model, file) + note_lines(model, options.width);
+  const std::string answers = asked_lines(asked, symbol(model.unit), options);
+  // Asked for something, people want that alone.
+  if (!answers.empty()) return text + answers;
   const auto one = [&](const Measurement& m) {
     text += fmt::format("\n{}: {}\n", m.name, plural(m.triangles, "triangle"));
     if (!m.box.is_empty()) {
       text += fmt::format("  box       {} to {}, diagonal {} {}\n", brief(m.box.low),
                           brief(m.box.high), brief(m.box.diagonal()), symbol(model.unit));
     }
-    text += mass_lines(m.mass, m.encloses, model.unit, density);
+    text += mass_lines(m.mass, m.encloses, model.unit, asked.density);
   };
   for (const Measurement& m : parts) one(m);
   if (parts.size() > 1) one(total(parts));

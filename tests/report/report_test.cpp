@@ -99,7 +99,7 @@ TEST(CertifyText, ShowsVerdictReasonsShellsAndExpectations) {
 
 TEST(MeasureText, SaysWhyAnOpenModelHasNoVolume) {
   const Model& model = demo_model("pod-missing-triangles").model;
-  const std::string text = measure_text(model, measure_parts(model), "pod.stl", Density{1});
+  const std::string text = measure_text(model, measure_parts(model), "pod.stl", {.density = Density{1}});
   EXPECT_NE(text.find("volume    none: some edge is not used equally often both ways"),
             std::string::npos)
       << text;
@@ -108,7 +108,7 @@ TEST(MeasureText, SaysWhyAnOpenModelHasNoVolume) {
 
 TEST(MeasureJson, TotalsAreThoseOfTheParts) {
   const Model& model = demo_model("garza").model;
-  const auto json = measure_json(model, measure_parts(model), Density{1000}, {});
+  const auto json = measure_json(model, measure_parts(model), {.density = Density{1000}}, {});
   double volume = 0, mass = 0;
   for (const auto& part : json["parts"]) {
     volume += part["volume"].get<double>();

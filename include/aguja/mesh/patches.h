@@ -53,4 +53,13 @@ struct Patches {
 [[nodiscard]] Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
                                       const PatchOptions& options);
 
+/// The file's if it brings any (`patch_of` is not empty), else recognised ones.
+[[nodiscard]] Patches patches_of(const Welded& mesh, const EdgeTable& edges,
+                                 std::span<const PatchId> patch_of, const PatchOptions& options);
+
+/// A fit for a model of this size: `wanted`, but not less than single precision can hold there.
+[[nodiscard]] double fit_for(const Box& box, double wanted);
+/// The default of `wanted`, as a part of the diagonal: the precision of exported coordinates.
+inline constexpr double kFitOfDiagonal = 2e-6;
+
 }  // namespace aguja

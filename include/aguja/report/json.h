@@ -11,6 +11,7 @@
 #include "aguja/mend/stitch.h"
 #include "aguja/solid/certificate.h"
 #include "aguja/solid/deviation.h"
+#include "aguja/solid/distances.h"
 #include "aguja/solid/measure.h"
 
 namespace aguja {
@@ -31,9 +32,27 @@ struct RunFacts {
                                                   std::optional<Density> density,
                                                   std::span<const Expectation> expectations,
                                                   const RunFacts& facts);
+/// What `measure` was asked beside the parts; each is there if it was asked for.
+struct AskedMeasures {
+  std::optional<Density> density;
+  struct Between {
+    std::string from, to;  ///< as typed
+    Distance distance;
+  };
+  std::optional<Between> between;
+  struct Through {
+    std::string from, to;
+    std::optional<Thickness> thickness;  ///< empty: the second does not lie behind the first
+  };
+  std::optional<Through> through;
+  std::optional<double> angle;  ///< radians
+  std::optional<CircleThrough> circle;
+  std::optional<std::vector<MeasuredRim>> rims;
+  std::span<const MeasuredPatch> patches;  ///< listed if not empty
+};
 [[nodiscard]] nlohmann::ordered_json measure_json(const Model& model,
                                                   std::span<const Measurement> parts,
-                                                  std::optional<Density> density,
+                                                  const AskedMeasures& asked,
                                                   const RunFacts& facts);
 /// What stitching did, and the certificate on what was written.
 struct StitchReport {

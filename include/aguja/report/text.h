@@ -30,7 +30,7 @@ struct TextOptions {
                                        std::string_view file_b, const Deviation& deviation,
                                        const TextOptions& options = {});
 [[nodiscard]] std::string measure_text(const Model& model, std::span<const Measurement> parts,
-                                       std::string_view file, std::optional<Density> density,
+                                       std::string_view file, const AskedMeasures& asked,
                                        const TextOptions& options = {});
 
 /// Six significant digits: for people; JSON has them all.
