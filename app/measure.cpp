@@ -105,8 +105,7 @@ void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
       .add_option("--thickness", session->thickness,
                   "material straight through from one patch to another")
       ->expected(2);
-  command.add_option("--angle", session->angle, "angle at the second of three points")
-      ->expected(3);
+  command.add_option("--angle", session->angle, "angle at the second of three points")->expected(3);
   command.add_option("--radius", session->radius, "circle through three points")->expected(3);
   command.add_flag("--rims", session->rims, "lengths of rims of naked edges");
   command.add_flag("--patches", session->patches, "list the patches, of the file or recognised");

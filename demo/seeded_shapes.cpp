@@ -129,8 +129,8 @@ DemoModel turned_lid() {
   Body lid;
   lid.face({{0, 0, z}, {0, 20, z}, {20, 20, z}, {20, 0, z}});
   append(mesh, lid.take());
-  DemoModel demo = model_of("box-lid-turned", "the lid is not joined, and faces inward",
-                            std::move(mesh));
+  DemoModel demo =
+      model_of("box-lid-turned", "the lid is not joined, and faces inward", std::move(mesh));
   seed(demo, FindingKind::crack, {0, 10, 20 + 0.5 * kGap}, kGap, std::nullopt);
   seed(demo, FindingKind::inverted_patch, {10, 10, z}, 400, 2);
   return demo;
@@ -152,13 +152,13 @@ DemoModel hanging_tip() {
   body.face({p(20, 20), p(0, 20), p(5, 15), p(15, 15)});
   body.face({p(0, 20), p(0, 0), p(5, 5), p(5, 15)});
   body.triangle(p(5, 15), p(5, 5), p(15, 10));
-  DemoModel demo = model_of("box-hanging-tip", "a tongue ends on the far edge of an opening",
-                            body.take());
+  DemoModel demo =
+      model_of("box-hanging-tip", "a tongue ends on the far edge of an opening", body.take());
   const double slant = std::hypot(10.0, 5.0);
   seed(demo, FindingKind::opening, {0, 0, 0}, 30 + 2 * slant, 5);
   // The mean of the rim's edges, weighted by length.
-  const Point sum = 10 * p(10, 5) + 10 * p(15, 10) + 10 * p(10, 15) + slant * p(10, 12.5) +
-                    slant * p(10, 7.5);
+  const Point sum =
+      10 * p(10, 5) + 10 * p(15, 10) + 10 * p(10, 15) + slant * p(10, 12.5) + slant * p(10, 7.5);
   demo.defects.back().place = sum / (30 + 2 * slant);
   seed(demo, FindingKind::hanging_vertex, p(15, 10), 0, 1);
   return demo;
@@ -186,8 +186,8 @@ DemoModel near_corners() {
   Mesh other = make_box({0, 0, 0}, {1, 1, 1});
   for (Point& p : other.points) p = 8 * p + Point::Constant(8 + kApart);
   append(mesh, other);
-  DemoModel demo = model_of("boxes-nearly-touching", "two boxes whose corners nearly meet",
-                            std::move(mesh));
+  DemoModel demo =
+      model_of("boxes-nearly-touching", "two boxes whose corners nearly meet", std::move(mesh));
   const double rounded = rounded_to_float(Point::Constant(8 + kApart)).x() - 8;
   seed(demo, FindingKind::near_vertices, Point::Constant(8), std::sqrt(3.0) * rounded, 2);
   return demo;
@@ -206,10 +206,9 @@ DemoModel sliver() {
   lid.triangle(c, d, e);
   lid.triangle(d, a, e);
   append(mesh, lid.take());
-  DemoModel demo = model_of("box-sliver", "a triangle 20 mm long and 0.0002 mm high",
-                            std::move(mesh));
-  seed(demo, FindingKind::sliver_triangle, (a + b + e) / 3,
-       20 / rounded_to_float(e).y(), 1);
+  DemoModel demo =
+      model_of("box-sliver", "a triangle 20 mm long and 0.0002 mm high", std::move(mesh));
+  seed(demo, FindingKind::sliver_triangle, (a + b + e) / 3, 20 / rounded_to_float(e).y(), 1);
   return demo;
 }
 
@@ -294,7 +293,7 @@ DemoModel clipped_corner() {
   body.face({{0, 0, s}, {s, 0, s}, b, a, {0, s, s}});
   body.face({a, b, c});
   DemoModel demo = model_of("box-clipped-corner", "a corner is cut off by 0.03 mm", body.take());
-  seed(demo, FindingKind::tiny_patch, (a + b + c) / 3, std::sqrt(3.0) * kCut, 1);
+  seed(demo, FindingKind::tiny_patch, (a + b + c) / 3, std::sqrt(2.0) * kCut, 1);
   return demo;
 }
 
@@ -312,8 +311,7 @@ DemoModel needle_face() {
   body.face({base[4], base[3], base[2], base[1], base[0]});
   DemoModel demo = model_of("pyramid-needle", "one face of a pyramid is a needle", body.take());
   const Vector u = base[0] - apex, v = base[1] - apex;
-  const double angle =
-      std::acos(u.dot(v) / (u.norm() * v.norm())) * 180 / std::numbers::pi;
+  const double angle = std::acos(u.dot(v) / (u.norm() * v.norm())) * 180 / std::numbers::pi;
   seed(demo, FindingKind::acute_corner, apex, angle, 1);
   return demo;
 }
@@ -338,8 +336,8 @@ DemoModel divided_top() {
   body.face({p(0, 30, 0), p(0, 0, 0), p(0, 0, 10), p(0, 30, 10)});
   body.face({p(40, 0, 0), p(40, 30, 0), p(40, 30, 10), p(40, 0, 10)});
   Mesh mesh = body.take(true);
-  DemoModel demo = model_of("box-divided-top", "the top is two faces of one plane",
-                            std::move(mesh));
+  DemoModel demo =
+      model_of("box-divided-top", "the top is two faces of one plane", std::move(mesh));
   demo.format = Format::obj;
   for (const char* name : {"top-left", "top-right", "bottom", "front", "back", "left", "right"}) {
     demo.model.parts[0].patch_names.emplace_back(name);
@@ -364,16 +362,18 @@ DemoModel spike() {
   for (const char* name : {"bottom", "front", "right", "back", "left", "top"}) {
     demo.model.parts[0].patch_names.emplace_back(name);
   }
-  seed(demo, FindingKind::runaway_face, tip, 50, 4);
+  // Out of the ball around the square.
+  seed(demo, FindingKind::runaway_face, tip,
+       (tip - Point(5, 5, s)).norm() - 0.5 * std::sqrt(2.0) * s, 4);
   return demo;
 }
 
 DemoModel thin_fence() {
   constexpr double kThin = 0.02;
-  const std::vector<Flat> outline = {{0, 0}, {10, 0}, {10, 8}, {10 - kThin, 8}, {10 - kThin, 2}, {0, 2}};
-  DemoModel demo =
-      model_of("plate-with-fence", "a wall of 0.02 mm stands on a plate",
-               prism(outline, 25, {{1, 2, 3, 4}, {0, 1, 4, 5}}).take());
+  const std::vector<Flat> outline = {{0, 0},          {10, 0},         {10, 8},
+                                     {10 - kThin, 8}, {10 - kThin, 2}, {0, 2}};
+  DemoModel demo = model_of("plate-with-fence", "a wall of 0.02 mm stands on a plate",
+                            prism(outline, 25, {{1, 2, 3, 4}, {0, 1, 4, 5}}).take());
   seed(demo, FindingKind::thin_wall, {10 - 0.5 * kThin, 5, 12.5}, kThin, 4);
   seed(demo, FindingKind::sliver_patch, {10 - 0.5 * kThin, 8, 12.5}, kThin, 2);
   return demo;
@@ -396,10 +396,9 @@ DemoModel far_ball() {
 
 std::vector<DemoModel> seeded_shapes() {
   std::vector<DemoModel> models;
-  for (const auto make :
-       {baffle, loose_sheet, turned_lid, hanging_tip, short_ridge, near_corners, sliver, pleat,
-        stored_normal, chamfer, clipped_corner, needle_face, wedge, divided_top, spike, thin_fence,
-        far_ball}) {
+  for (const auto make : {baffle, loose_sheet, turned_lid, hanging_tip, short_ridge, near_corners,
+                          sliver, pleat, stored_normal, chamfer, clipped_corner, needle_face, wedge,
+                          divided_top, spike, thin_fence, far_ball}) {
     models.push_back(make());
   }
   return models;

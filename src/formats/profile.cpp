@@ -41,12 +41,10 @@ class Reader {
     for_each(root, "intents", [&](const std::string& part, const toml::node& node) {
       profile_.intents[part] = intent(node);
     });
-    for_each(root, "limits", [&](const std::string& key, const toml::node& node) {
-      limit(key, node);
-    });
-    for_each(root, "severities", [&](const std::string& key, const toml::node& node) {
-      severity(key, node);
-    });
+    for_each(root, "limits",
+             [&](const std::string& key, const toml::node& node) { limit(key, node); });
+    for_each(root, "severities",
+             [&](const std::string& key, const toml::node& node) { severity(key, node); });
     if (const auto* node = root.get("waivers")) {
       const auto* list = node->as_array();
       if (list == nullptr) fail(node->source(), "waivers are tables: [[waivers]]", "an array", "");
@@ -225,8 +223,8 @@ std::string profile_text(const Profile& profile, LengthUnit unit) {
   text += profile.tolerance ? "tolerance = \"" + shortest(*profile.tolerance) + " " + u + "\"\n"
                             : "#tolerance = \"0.01 " + u + "\"\n";
   text += "# What parts are meant to be: solid, or sheet (open, without thickness).\n";
-  text += std::string(profile.intent == Intent::solid ? "#" : "") + "intent = " +
-          toml_string(slug(profile.intent)) + "\n";
+  text += std::string(profile.intent == Intent::solid ? "#" : "") +
+          "intent = " + toml_string(slug(profile.intent)) + "\n";
   if (!profile.intents.empty()) {
     text += "\n[intents]\n";
     for (const auto& [part, intent] : profile.intents) {
@@ -243,21 +241,22 @@ std::string profile_text(const Profile& profile, LengthUnit unit) {
     text += ": " + std::string(l.why) + "\n";
     const LimitValue value = profile.value(l.limit);
     if (!profile.limits.contains(l.limit)) text += "#";
-    text += std::string(l.slug) + " = " +
-            (value.basis == LimitBasis::number ? shortest(value.value) : toml_string(text_of(value))) +
-            "\n";
+    text +=
+        std::string(l.slug) + " = " +
+        (value.basis == LimitBasis::number ? shortest(value.value) : toml_string(text_of(value))) +
+        "\n";
   }
   text += "\n# error, warning, note, or off: not looked for\n[severities]\n";
   for (const KindInfo& k : all_kinds()) {
     const bool off = profile.skipped.contains(k.kind);
     if (!off && !profile.severities.contains(k.kind)) text += "#";
-    text += std::string(k.slug) + " = " + toml_string(off ? "off" : slug(profile.severity(k.kind))) +
-            "\n";
+    text += std::string(k.slug) + " = " +
+            toml_string(off ? "off" : slug(profile.severity(k.kind))) + "\n";
   }
   text +=
       "\n# Findings to be left as they are: by id, or by kind (and part, and place).\n"
-      "#[[waivers]]\n#kind = \"opening\"\n#near = [0, 0, 0]\n#within = \"1 " + u +
-      "\"\n#reason = \"inlet, closed by the adapter\"\n";
+      "#[[waivers]]\n#kind = \"opening\"\n#near = [0, 0, 0]\n#within = \"1 " +
+      u + "\"\n#reason = \"inlet, closed by the adapter\"\n";
   for (const Waiver& w : profile.waivers) {
     text += "\n[[waivers]]\n";
     if (!w.id.empty()) text += "id = " + toml_string(w.id) + "\n";

@@ -33,7 +33,8 @@ class Causes {
  public:
   /// Components that face another one along a crack are no strays.
   Causes(const Anatomy& anatomy, const Surplus& surplus, const RimSurvey& survey,
-         const JoinedSurface& joined, const std::optional<Material>& material, const ResolvedLimits& limits);
+         const JoinedSurface& joined, const std::optional<Material>& material,
+         const ResolvedLimits& limits);
 
   /// Is the triangle a surplus copy, or of no area and not needed by its neighbours?
   [[nodiscard]] bool is_surplus(TriangleId t) const { return surplus_.contains(t); }

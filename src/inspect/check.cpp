@@ -56,13 +56,9 @@ std::span<const RegisteredCheck> registered_checks() {
       {.name = "inverted-patches", .kinds = {inverted_patch}, .on_part = check_inverted_patches},
       {.name = "internal-faces", .kinds = {internal_face}, .on_part = check_internal_faces},
       {.name = "loose-sheets", .kinds = {loose_sheet}, .on_part = check_loose_sheets},
-      {.name = "crossing-groups",
-       .kinds = {crossing, overlap, touch},
-       .on_part = check_crossings},
+      {.name = "crossing-groups", .kinds = {crossing, overlap, touch}, .on_part = check_crossings},
       {.name = "stray-shells", .kinds = {stray_shell}, .on_part = check_stray_shells},
-      {.name = "hanging-vertices",
-       .kinds = {hanging_vertex},
-       .on_part = check_hanging_vertices},
+      {.name = "hanging-vertices", .kinds = {hanging_vertex}, .on_part = check_hanging_vertices},
       {.name = "near-vertices", .kinds = {near_vertices}, .on_part = check_near_vertices},
       {.name = "slivers", .kinds = {sliver_triangle}, .on_part = check_slivers},
       {.name = "folds", .kinds = {folded_triangle}, .on_part = check_folded},
@@ -106,8 +102,7 @@ void FindingSink::settle_waiting() {
   std::set<FindingKind> present;
   for (std::size_t i = first_; i < findings.size(); ++i) present.insert(findings[i].kind);
   for (std::size_t i = first_; i < findings.size(); ++i) {
-    std::erase_if(findings[i].waits_for,
-                  [&](FindingKind kind) { return !present.contains(kind); });
+    std::erase_if(findings[i].waits_for, [&](FindingKind kind) { return !present.contains(kind); });
   }
 }
 

@@ -132,9 +132,9 @@ void hint_as_one(const Model& model, const InspectOptions& options, Inspection& 
   const std::size_t naked = count_edges(edges).naked;
   std::size_t left = naked;
   const ResolvedLimits limits(options.profile, box_of(mesh).diagonal(), model.unit);
-  const RimSurvey survey = survey_rims(welded, mesh.patch_of, edges,
-                                       find_components(welded.triangles(), edges),
-                                       survey_options(options, limits, box_of(mesh)));
+  const RimSurvey survey =
+      survey_rims(welded, mesh.patch_of, edges, find_components(welded.triangles(), edges),
+                  survey_options(options, limits, box_of(mesh)));
   if (survey.joined) {
     left = count_edges(EdgeTable(survey.joined->mesh.triangles, survey.joined->mesh.points.size()))
                .naked;
@@ -193,8 +193,8 @@ void add_quality(Inspection& inspection, const Quality& quality, const ElementSi
 }
 
 // Whether too many triangles are beyond the limits.
-void report_quality(const Model& model, const InspectOptions& options,
-                    const ResolvedLimits& limits, Inspection& inspection, FindingSink& sink) {
+void report_quality(const Model& model, const InspectOptions& options, const ResolvedLimits& limits,
+                    Inspection& inspection, FindingSink& sink) {
   if (!inspection.quality || inspection.quality->triangles == 0) return;
   const Quality& q = *inspection.quality;
   const double share = static_cast<double>(q.beyond) / static_cast<double>(q.triangles);
@@ -216,9 +216,9 @@ void report_quality(const Model& model, const InspectOptions& options,
 }  // namespace
 
 std::size_t Inspection::count(Severity severity) const {
-  return static_cast<std::size_t>(std::count_if(
-      findings.begin(), findings.end(),
-      [&](const Finding& f) { return f.severity == severity && !f.waived; }));
+  return static_cast<std::size_t>(
+      std::count_if(findings.begin(), findings.end(),
+                    [&](const Finding& f) { return f.severity == severity && !f.waived; }));
 }
 
 std::size_t Inspection::waived() const {
@@ -255,14 +255,14 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
         });
     const Causes causes(anatomy, surplus, survey, *joined, material, limits);
     FindingSink sink(part.name, options, inspection);
-    const std::optional<Patches> patches =
-        timed(times, "patches", [&]() -> std::optional<Patches> {
-          if (!needs_patches(options, sink)) return std::nullopt;
-          advance(progress, "patches", 0.0);
-          return patches_of(part, anatomy, limits, box, survey.tolerance);
-        });
-    const PartView view{part,    anatomy,  causes, survey,
-                        *joined, material, patches, limits, options.profile.intent_of(part.name)};
+    const std::optional<Patches> patches = timed(times, "patches", [&]() -> std::optional<Patches> {
+      if (!needs_patches(options, sink)) return std::nullopt;
+      advance(progress, "patches", 0.0);
+      return patches_of(part, anatomy, limits, box, survey.tolerance);
+    });
+    const PartView view{part,    anatomy, causes,
+                        survey,  *joined, material,
+                        patches, limits,  options.profile.intent_of(part.name)};
     if (options.profile.element_size) {
       timed(times, "quality", [&] {
         add_quality(inspection, measure_quality(anatomy, limits),

@@ -42,7 +42,8 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .measure_name = "largest width",
      .what = "two stretches of naked edges that face each other, too far apart to be noise",
      .why = "a sliver of surface is missing; a mesher fills it badly or not at all",
-     .remedy = "close-gaps: stitch with a larger tolerance if both sides may move so far, else fill",
+     .remedy =
+         "close-gaps: stitch with a larger tolerance if both sides may move so far, else fill",
      .hints = "Long against its width (five times at least). If its width is a real distance of "
               "the design, a face is missing: fill it.",
      .picture = "  +-----+-----+-----+\n"
@@ -462,7 +463,9 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .why = "the mesh is refined around it for nothing",
      .remedy = "absorb",
      .smaller_is_worse = true,
-     .hints = "Size: the diagonal of its box. The limit is tiny_patch in the profile.",
+     .hints =
+         "Size: the farthest that two of its vertices are apart. The limit is tiny_patch in the "
+         "profile.",
      .picture = "  +-----------+-----------+\n"
                 "  |           o           |   o: a patch of its own\n"
                 "  +-----------+-----------+\n",

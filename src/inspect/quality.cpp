@@ -172,11 +172,12 @@ ElementSizes propose_sizes(const Anatomy& anatomy, const Patches& patches,
     if (!patch.surface) continue;
     const bool round = patch.surface->kind == PrimitiveKind::cylinder ||
                        patch.surface->kind == PrimitiveKind::sphere;
-    const double radius = round ? patch.surface->radius
+    const double radius = round                                         ? patch.surface->radius
                           : patch.surface->kind == PrimitiveKind::torus ? patch.surface->second
                                                                         : 0.0;
     // 30 degrees of a round: what a coarse element may span.
-    if (radius > 0) consider(radius * std::numbers::pi / 6, "30 degrees around the smallest radius");
+    if (radius > 0)
+      consider(radius * std::numbers::pi / 6, "30 degrees around the smallest radius");
   }
   sizes.least = least.size;
   sizes.why.push_back("least: " + least.what + " (" + short_text(sizes.least) + ")");

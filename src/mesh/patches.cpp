@@ -7,8 +7,8 @@
 #include <tuple>
 #include <unordered_set>
 
-#include <Eigen/Dense>
 #include <oneapi/tbb/parallel_sort.h>
+#include <Eigen/Dense>
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
@@ -119,10 +119,9 @@ class Recogniser {
   // ---- Facets: what lies in one plane.
 
   [[nodiscard]] double height(std::uint32_t t) const {
-    const double longest =
-        std::sqrt(std::max({(corner(t, 1) - corner(t, 0)).squaredNorm(),
-                            (corner(t, 2) - corner(t, 1)).squaredNorm(),
-                            (corner(t, 0) - corner(t, 2)).squaredNorm()}));
+    const double longest = std::sqrt(std::max({(corner(t, 1) - corner(t, 0)).squaredNorm(),
+                                               (corner(t, 2) - corner(t, 1)).squaredNorm(),
+                                               (corner(t, 0) - corner(t, 2)).squaredNorm()}));
     return longest > 0 ? 2 * static_cast<double>(area_[t]) / longest : 0;
   }
   // A triangle's own normal is only as good as its height allows.
@@ -353,10 +352,9 @@ class Recogniser {
       facets.insert(facet_of_[t]);
       if (facets.size() > kFewestOfTorus) break;
     }
-    const std::size_t fewest =
-        c.surface.kind == PrimitiveKind::torus    ? kFewestOfTorus
-        : c.surface.kind == PrimitiveKind::sphere ? 2 * kFewestFacets
-                                                  : kFewestFacets;
+    const std::size_t fewest = c.surface.kind == PrimitiveKind::torus    ? kFewestOfTorus
+                               : c.surface.kind == PrimitiveKind::sphere ? 2 * kFewestFacets
+                                                                         : kFewestFacets;
     if (facets.size() < fewest) return false;
     ++stamp_;
     for (const std::uint32_t t : c.region.triangles) seen_[t] = stamp_;
@@ -409,8 +407,7 @@ class Recogniser {
     };
     std::optional<Candidate> best;
     std::vector<std::uint32_t> failed;
-    const auto consider = [&](const std::optional<Primitive>& guess,
-                              std::span<const Point> start) {
+    const auto consider = [&](const std::optional<Primitive>& guess, std::span<const Point> start) {
       if (!guess) return;
       auto candidate = follow(*guess, seed, start);
       constexpr double kClearlyMore = 1.2;
@@ -485,7 +482,8 @@ class Recogniser {
     }
     // One that the surface around leaves gradually is the flat side of a curved one, which may be
     // found from elsewhere.
-    if (open.smooth > 0 && (!stands_out || (!last_pass && open.gradual > 0.5 * open.smooth))) return;
+    if (open.smooth > 0 && (!stands_out || (!last_pass && open.gradual > 0.5 * open.smooth)))
+      return;
     if (const auto fitted = fit_plane(sample(flat))) {
       plane.origin = fitted->origin;
       plane.axis = fitted->axis.dot(plane.axis) < 0 ? Vector(-fitted->axis) : fitted->axis;
@@ -602,8 +600,7 @@ void check(const PatchOptions& options) {
 
 }  // namespace
 
-Patches recognise_patches(const Welded& mesh, const EdgeTable& edges,
-                          const PatchOptions& options) {
+Patches recognise_patches(const Welded& mesh, const EdgeTable& edges, const PatchOptions& options) {
   check(options);
   return Recogniser(mesh, edges, options).recognise();
 }
@@ -660,13 +657,13 @@ Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
       });
       const auto last = std::unique(distinct.begin(), distinct.end());
       const auto known = static_cast<std::size_t>(last - distinct.begin());
-      // Any five points lie on a sphere, nearly: curved surfaces want more than they can always fit.
+      // Any five points lie on a sphere, nearly: curved surfaces want more than they can always
+      // fit.
       constexpr std::size_t kFewestPoints = 10;
       for (const auto& guess : guesses) {
         if (!guess) continue;
         if (guess->kind != PrimitiveKind::plane && known < kFewestPoints) continue;
-        const auto fitted =
-            guess->kind == PrimitiveKind::plane ? guess : refine(*guess, points);
+        const auto fitted = guess->kind == PrimitiveKind::plane ? guess : refine(*guess, points);
         if (!fitted) continue;
         double farthest = 0;
         for (const std::uint32_t t : own[p]) {
@@ -702,8 +699,7 @@ Patches patches_of(const Welded& mesh, const EdgeTable& edges, std::span<const P
 
 double fit_for(const Box& box, double wanted) {
   const double farthest =
-      box.is_empty() ? 1
-                     : std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
+      box.is_empty() ? 1 : std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
   return std::max({wanted, farthest * 0x1p-22, 1e-300});
 }
 

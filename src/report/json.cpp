@@ -47,12 +47,9 @@ Json counts_json(const Counts& c) {
 }
 
 Json measure_json(const QualityMeasure& m) {
-  return {{"least", m.least},
-          {"mean", m.mean},
-          {"largest", m.largest},
-          {"limit", m.limit ? Json(*m.limit) : Json(nullptr)},
-          {"beyond", m.beyond},
-          {"histogram", {{"bounds", m.bounds}, {"counts", m.counts}}}};
+  return {{"least", m.least},     {"mean", m.mean},
+          {"largest", m.largest}, {"limit", m.limit ? Json(*m.limit) : Json(nullptr)},
+          {"beyond", m.beyond},   {"histogram", {{"bounds", m.bounds}, {"counts", m.counts}}}};
 }
 
 Json quality_json(const Quality& q) {
@@ -275,10 +272,17 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
 Json kind_json(const KindInfo& k) {
   Json waits = Json::array();
   for (const FindingKind w : k.waits_for) waits.push_back(slug(w));
-  return {{"kind", k.slug},       {"family", k.family},     {"severity", slug(k.severity)},
-          {"what", k.what},       {"why", k.why},           {"remedy", k.remedy},
-          {"hints", k.hints},     {"picture", k.picture},   {"measures", k.measure_name},
-          {"smaller_is_worse", k.smaller_is_worse},         {"waits_for", std::move(waits)}};
+  return {{"kind", k.slug},
+          {"family", k.family},
+          {"severity", slug(k.severity)},
+          {"what", k.what},
+          {"why", k.why},
+          {"remedy", k.remedy},
+          {"hints", k.hints},
+          {"picture", k.picture},
+          {"measures", k.measure_name},
+          {"smaller_is_worse", k.smaller_is_worse},
+          {"waits_for", std::move(waits)}};
 }
 
 Json explain_json(std::span<const FindingKind> kinds) {
@@ -375,19 +379,19 @@ Json distance_json(const Distance& d) {
 }
 
 Json rim_json(const MeasuredRim& r) {
-  return {{"part", r.part},     {"length", r.length},          {"edges", r.edges},
-          {"loop", r.is_loop},  {"center", point_json(r.center)}, {"box", box_json(r.box)}};
+  return {{"part", r.part},
+          {"length", r.length},
+          {"edges", r.edges},
+          {"loop", r.is_loop},
+          {"center", point_json(r.center)},
+          {"box", box_json(r.box)}};
 }
 
 Json patch_json(const MeasuredPatch& p, std::size_t number) {
-  Json object = {{"number", number},
-                 {"part", p.part},
-                 {"name", p.name},
-                 {"triangles", p.patch.triangles},
-                 {"area", p.patch.area},
-                 {"center", point_json(p.center)},
-                 {"box", box_json(p.box)},
-                 {"surface", nullptr},
+  Json object = {{"number", number},       {"part", p.part},
+                 {"name", p.name},         {"triangles", p.patch.triangles},
+                 {"area", p.patch.area},   {"center", point_json(p.center)},
+                 {"box", box_json(p.box)}, {"surface", nullptr},
                  {"fit_error", nullptr}};
   if (!p.patch.surface) return object;
   const Primitive& s = *p.patch.surface;

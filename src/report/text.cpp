@@ -2,8 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 #include <map>
+#include <numbers>
 
 #include <fmt/format.h>
 
@@ -293,8 +293,7 @@ std::string inspect_text(const Model& model, const Inspection& inspection, std::
                   plural(c.components, "component"), grouped(c.zero_area),
                   plural(c.duplicates, "surplus copy", "surplus copies"), grouped(c.crossing_pairs),
                   grouped(c.overlap_pairs), grouped(c.touch_pairs),
-                  plural(c.inverted_shells, "shell"),
-                  plural(c.internal_triangles, "triangle")),
+                  plural(c.inverted_shells, "shell"), plural(c.internal_triangles, "triangle")),
       options.width, 2);
   return text;
 }

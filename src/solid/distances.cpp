@@ -108,10 +108,11 @@ Distance nearest_places(const TriangleSet& a, const TriangleSet& b) {
   for (std::size_t i = 0; i < a.triangles.size(); ++i) {
     const Corners own = corners_of(a, i);
     // A first answer near this triangle keeps the box small.
-    const std::uint32_t near = tree.nearest(own[0], best.components().squaredNorm(), [&](std::uint32_t k) {
-      const Corners other = corners_of(b, k);
-      return (closest_point(own[0], other[0], other[1], other[2]) - own[0]).squaredNorm();
-    });
+    const std::uint32_t near =
+        tree.nearest(own[0], best.components().squaredNorm(), [&](std::uint32_t k) {
+          const Corners other = corners_of(b, k);
+          return (closest_point(own[0], other[0], other[1], other[2]) - own[0]).squaredNorm();
+        });
     if (near != BoxTree::kNone) {
       const Distance d = nearest_places(own, corners_of(b, near));
       if (d.value() < best.value()) best = d;
@@ -202,7 +203,8 @@ std::optional<CircleThrough> circle_through(const Point& a, const Point& b, cons
   const double squared = n.squaredNorm();
   // Points on a line but for rounding have no circle either.
   if (!(squared > 1e-24 * u.squaredNorm() * v.squaredNorm())) return std::nullopt;
-  const Vector to_center = (u.squaredNorm() * v.cross(n) + v.squaredNorm() * n.cross(u)) / (2 * squared);
+  const Vector to_center =
+      (u.squaredNorm() * v.cross(n) + v.squaredNorm() * n.cross(u)) / (2 * squared);
   return CircleThrough{a + to_center, n.normalized(), to_center.norm()};
 }
 
@@ -218,8 +220,9 @@ std::vector<MeasuredRim> measure_rims(const Model& model) {
       all.push_back({part.name, rim.edges.size(), rim.is_loop(), length(rim, welded.points()),
                      center_of(rim, welded.points()), box_of(rim, welded.points())});
     }
-    std::stable_sort(all.begin() + static_cast<std::ptrdiff_t>(first), all.end(),
-                     [](const MeasuredRim& a, const MeasuredRim& b) { return a.length > b.length; });
+    std::stable_sort(
+        all.begin() + static_cast<std::ptrdiff_t>(first), all.end(),
+        [](const MeasuredRim& a, const MeasuredRim& b) { return a.length > b.length; });
   }
   return all;
 }
@@ -230,14 +233,17 @@ PatchCatalogue::PatchCatalogue(const Model& model, Progress* progress) {
     const Welded& welded = welded_.emplace_back(part.mesh);
     const EdgeTable edges(welded.triangles(), welded.points().size());
     const Box box = box_of(welded.points());
-    const Patches found = patches_of(
-        welded, edges, part.mesh.patch_of,
-        {.fit = fit_for(box, kFitOfDiagonal * box.diagonal())});
+    const Patches found = patches_of(welded, edges, part.mesh.patch_of,
+                                     {.fit = fit_for(box, kFitOfDiagonal * box.diagonal())});
     const std::size_t first = patches_.size();
     for (std::size_t p = 0; p < found.patches.size(); ++p) {
       const bool named = found.from_file && p < part.patch_names.size();
-      patches_.push_back({part.name, named ? part.patch_names[p] : "", found.patches[p],
-                          Point::Zero(), {}, {&welded, {}}});
+      patches_.push_back({part.name,
+                          named ? part.patch_names[p] : "",
+                          found.patches[p],
+                          Point::Zero(),
+                          {},
+                          {&welded, {}}});
     }
     for (std::uint32_t t = 0; t < found.patch_of.size(); ++t) {
       if (found.patch_of[t].value == kNoIndex) continue;
@@ -270,8 +276,7 @@ const MeasuredPatch& PatchCatalogue::find(const std::string& name) const {
     if (number < patches_.size()) return patches_[number];
   }
   throw ArgumentError("no patch is called '" + name + "'; there are " +
-                      std::to_string(patches_.size()) +
-                      ", numbered from 0 (--patches lists them)");
+                      std::to_string(patches_.size()) + ", numbered from 0 (--patches lists them)");
 }
 
 }  // namespace aguja

@@ -5,8 +5,8 @@
 #include <numeric>
 #include <tuple>
 
-#include <Eigen/Geometry>
 #include <oneapi/tbb/parallel_sort.h>
+#include <Eigen/Geometry>
 
 #include "aguja/base/parallel.h"
 #include "aguja/solid/cells.h"
@@ -108,11 +108,9 @@ class Finder {
     make_regions();
     make_pieces();
     find_flaps();
-    std::vector<std::uint32_t> closed;
-    for (std::uint32_t b = 0; b < bodies_.size(); ++b) {
-      if (bodies_[b].closed && !crossings) closed.push_back(b);
+    for (std::uint32_t b = 0; b < bodies_.size() && !crossings; ++b) {
+      if (bodies_[b].closed || has_nonmanifold_[b]) by_cells(b);
     }
-    for (const std::uint32_t b : closed) by_cells(b);
     vote();
     nest();
     assign_roles();
@@ -141,7 +139,9 @@ class Finder {
     double margin = 0;
   };
 
-  [[nodiscard]] std::uint32_t region_of(std::uint32_t t) const { return regions_.shell_of[t].value; }
+  [[nodiscard]] std::uint32_t region_of(std::uint32_t t) const {
+    return regions_.shell_of[t].value;
+  }
   [[nodiscard]] std::uint32_t body_of(std::uint32_t t) const {
     return surface_.components().shell_of[t].value;
   }
@@ -173,11 +173,13 @@ class Finder {
       bodies_[r.body].area += area_[t];
     }
     for (Body& b : bodies_) b.closed = b.area > 0;
+    has_nonmanifold_.resize(bodies_.size());
     for (std::uint32_t e = 0; e < edges_->size(); ++e) {
       const auto uses = edges_->uses({e});
       if (uses.size() == 2) continue;
       const std::uint32_t body = body_of(uses[0].triangle().value);
       if (uses.size() == 1) bodies_[body].closed = false;
+      if (uses.size() > 2) has_nonmanifold_[body] = true;
     }
   }
 
@@ -266,7 +268,8 @@ class Finder {
     }
   }
 
-  // A body without naked edges: its cells, and which of them its walls call material.
+  // The cells of a body, and which of them its walls call material. Pieces that lie in the open on
+  // both sides are left to the vote: the body may be open there.
   void by_cells(std::uint32_t body) {
     std::vector<TriangleId> own;
     for (const std::uint32_t p : pieces_of_body_[body]) {
@@ -290,16 +293,22 @@ class Finder {
     // its pieces say of the cells inside is held against that.
     const Cell& out = cells.cells[*outside];
     const bool turned = out.at_back > out.at_front;
+    // Walls between two cells inside may face either way, so that only walls towards the outside
+    // are sure to speak of material; what has none of these is empty if nearly all around faces it.
+    std::vector<double> shown(cells.cells.size(), 0.0);
+    for (const TriangleId t : own) {
+      const std::uint32_t front = cells.of_side[2 * t.value + (turned ? 1 : 0)];
+      const std::uint32_t back = cells.of_side[2 * t.value + (turned ? 0 : 1)];
+      if (front == *outside) shown[back] += area_[t.value];
+    }
     std::vector<bool> is_material(cells.cells.size());
-    double clear = 1;
+    constexpr double kShown = 0.05, kFacedBy = 0.8;
     for (std::uint32_t c = 0; c < cells.cells.size(); ++c) {
       if (c == *outside) continue;
       const Cell& cell = cells.cells[c];
-      const double votes = (cell.at_back - cell.at_front) / (cell.at_back + cell.at_front);
-      // Walls between two cells inside may face either way: of cells with nothing else, or with
-      // less than clear votes, it is not known that they are empty, and a part is full.
-      is_material[c] = (turned ? -votes : votes) > -kClearMargin;
-      if (cells.cells.size() > 2) clear = std::min(clear, std::fabs(votes));
+      const double all = cell.at_back + cell.at_front;
+      const double facing = turned ? cell.at_back : cell.at_front;
+      is_material[c] = shown[c] > kShown * all || facing < kFacedBy * all;
     }
     for (const std::uint32_t p : pieces_of_body_[body]) {
       Piece& piece = pieces_[p];
@@ -307,6 +316,7 @@ class Finder {
       const bool as_read = !flipped_[region_of(t.value)];
       const std::uint32_t front = cells.of_side[2 * t.value + (as_read ? 0 : 1)];
       const std::uint32_t back = cells.of_side[2 * t.value + (as_read ? 1 : 0)];
+      if (front == back && front == *outside && !bodies_[body].closed) continue;
       piece.decided = true;
       piece.margin = 1;
       piece.flip = is_material[front] && !is_material[back];
@@ -319,6 +329,9 @@ class Finder {
         region.exact = true;
         region.margin = 1;
       }
+    }
+    if (!is_decided(body)) {
+      for (const TriangleId t : own) out_[region_of(t.value)].exact = false;
     }
     bodies_[body].margin = 1;
   }
@@ -397,8 +410,8 @@ class Finder {
     for (const TriangleId t : list) {
       if (t == at) continue;
       const Triangle& c = triangles_[t.value];
-      const double one = winding_of_triangle(points_[c[0].value], points_[c[1].value],
-                                             points_[c[2].value], q);
+      const double one =
+          winding_of_triangle(points_[c[0].value], points_[c[1].value], points_[c[2].value], q);
       w += turned[t.value] ? -one : one;
     }
     return w;
@@ -448,8 +461,8 @@ class Finder {
     return turned;
   }
 
-  // Closed bodies were turned outward by themselves: now those that lie in an odd number of others
-  // are cavities. Open ones had their surroundings in the vote.
+  // Bodies of cells were turned outward by themselves: now those that lie in an odd number of
+  // others are cavities. Open ones had their surroundings in the vote.
   void nest() {
     std::vector<TriangleId> closed;
     std::size_t count = 0;
@@ -487,8 +500,8 @@ class Finder {
 
   [[nodiscard]] bool is_decided(std::uint32_t b) const {
     const auto& own = pieces_of_body_[b];
-    return !own.empty() && std::all_of(own.begin(), own.end(),
-                                       [&](std::uint32_t p) { return pieces_[p].decided; });
+    return !own.empty() &&
+           std::all_of(own.begin(), own.end(), [&](std::uint32_t p) { return pieces_[p].decided; });
   }
   // A large triangle between the body and its outside.
   [[nodiscard]] TriangleId outer_triangle(std::uint32_t b) const {
@@ -544,7 +557,8 @@ class Finder {
         Region& region = out_[region_of(t.value)];
         region.winding = winding;
         region.margin = margin;
-        region.role = role == RegionRole::boundary && is_turned(t.value) ? RegionRole::turned : role;
+        region.role =
+            role == RegionRole::boundary && is_turned(t.value) ? RegionRole::turned : role;
         if (role == RegionRole::boundary && is_turned(t.value)) {
           turned_area[piece.body] += area_[t.value];
         }
@@ -608,7 +622,8 @@ class Finder {
   Components regions_;
   std::vector<Region> out_;
   std::vector<Body> bodies_;
-  std::vector<double> area_;       // by triangle
+  std::vector<bool> has_nonmanifold_;    // by body
+  std::vector<double> area_;             // by triangle
   std::vector<std::uint32_t> piece_of_;  // by region
   std::vector<bool> flipped_;            // by region: against the majority of its piece
   std::vector<Piece> pieces_;

@@ -113,11 +113,11 @@ WindingField::WindingField(std::span<const Point> points, std::span<const Triang
     for (std::size_t i = r.begin; i < r.end; ++i) {
       const std::uint32_t t = selection[i].value;
       const Triangle& triangle = triangles_[t];
-      const Eigen::Vector3f at = ((points_[triangle[0].value] + points_[triangle[1].value] +
-                                   points_[triangle[2].value]) /
-                                      3.0 -
-                                  origin_)
-                                     .cast<float>();
+      const Eigen::Vector3f at =
+          ((points_[triangle[0].value] + points_[triangle[1].value] + points_[triangle[2].value]) /
+               3.0 -
+           origin_)
+              .cast<float>();
       placed[i] = {{at.x(), at.y(), at.z()}, 2 * t + (!turned.empty() && turned[t] ? 1U : 0U)};
     }
   });
@@ -200,8 +200,8 @@ WindingField::Moments WindingField::build(std::span<Placed> placed, std::uint32_
   for (int p = 0; p < 6; ++p) {
     for (int k = 0; k < 3; ++k) out.second[p][k] = static_cast<float>(m.second[p][k]);
   }
-  out.radius = static_cast<float>(
-      (m.box.high - m.center).cwiseMax(m.center - m.box.low).norm() * (1 + 1e-6));
+  out.radius = static_cast<float>((m.box.high - m.center).cwiseMax(m.center - m.box.low).norm() *
+                                  (1 + 1e-6));
   out.first_item = begin;
   out.count = end - begin;
   return m;
@@ -221,9 +221,8 @@ double WindingField::near_sum(const Node& node, const Point& q, std::uint32_t le
 
 double WindingField::at_middle(TriangleId t) const {
   const Triangle& triangle = triangles_[t.value];
-  const Point middle = (points_[triangle[0].value] + points_[triangle[1].value] +
-                        points_[triangle[2].value]) /
-                       3.0;
+  const Point middle =
+      (points_[triangle[0].value] + points_[triangle[1].value] + points_[triangle[2].value]) / 3.0;
   return sum_at(middle, t.value);
 }
 
@@ -251,9 +250,9 @@ double WindingField::sum_at(const Point& q, std::uint32_t left_out) const {
       float u = 0;
       for (int k = 0; k < 3; ++k) {
         rar += r[k] * (n.first[0][k] * x + n.first[1][k] * y + n.first[2][k] * z);
-        brrr += r[k] * (n.second[0][k] * x * x + n.second[1][k] * y * y + n.second[2][k] * z * z +
-                        2 * (n.second[3][k] * x * y + n.second[4][k] * y * z +
-                             n.second[5][k] * z * x));
+        brrr +=
+            r[k] * (n.second[0][k] * x * x + n.second[1][k] * y * y + n.second[2][k] * z * z +
+                    2 * (n.second[3][k] * x * y + n.second[4][k] * y * z + n.second[5][k] * z * x));
         u += r[k] * (n.second[0][k] + n.second[1][k] + n.second[2][k]);
       }
       // Twice the sum over i of B(i, j, i) r(j).
@@ -261,9 +260,8 @@ double WindingField::sum_at(const Point& q, std::uint32_t left_out) const {
                 y * (n.second[3][0] + n.second[1][1] + n.second[4][2]) +
                 z * (n.second[5][0] + n.second[4][1] + n.second[2][2]));
       const float trace = n.first[0][0] + n.first[1][1] + n.first[2][2];
-      far_sum += static_cast<double>(
-          inv3 * (zeroth + trace - 3 * inv2 * rar +
-                  0.5F * (-3 * inv2 * u + 15 * inv2 * inv2 * brrr)));
+      far_sum += static_cast<double>(inv3 * (zeroth + trace - 3 * inv2 * rar +
+                                             0.5F * (-3 * inv2 * u + 15 * inv2 * inv2 * brrr)));
       continue;
     }
     const std::size_t own = leaves(n.count, kLeaf);

@@ -33,14 +33,14 @@ Primitive any(PrimitiveKind kind, Random& random) {
 // A point near the surface, brought onto it along the normal.
 Point on(const Primitive& s, Random& random) {
   Point p = s.origin + 8 * random.unit() * s.axis + 12 * direction(random);
-  if (s.kind == PrimitiveKind::cone) p = s.origin + random.between(2, 12) * s.axis + direction(random);
+  if (s.kind == PrimitiveKind::cone)
+    p = s.origin + random.between(2, 12) * s.axis + direction(random);
   for (int i = 0; i < 60; ++i) p -= s.distance(p) * s.normal(p);
   return p;
 }
 
 constexpr PrimitiveKind kAll[] = {PrimitiveKind::plane, PrimitiveKind::cylinder,
-                                  PrimitiveKind::cone, PrimitiveKind::sphere,
-                                  PrimitiveKind::torus};
+                                  PrimitiveKind::cone, PrimitiveKind::sphere, PrimitiveKind::torus};
 
 TEST(Primitive, DistanceGrowsAlongTheNormalAsFastAsOneGoes) {
   for (const PrimitiveKind kind : kAll) {

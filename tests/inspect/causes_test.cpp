@@ -80,9 +80,8 @@ TEST(Causes, ACavityInsideAnOpenShellIsJudgedByWindingNumbers) {
     const Inspection inspection = inspect(test::model_of(both));
     EXPECT_TRUE(inspection.waiting.empty());
     ASSERT_EQ(inspection.findings.size(), turned ? 1u : 2u);
-    const auto nesting_at =
-        std::find_if(inspection.findings.begin(), inspection.findings.end(),
-                     [](const Finding& f) { return f.kind == nesting; });
+    const auto nesting_at = std::find_if(inspection.findings.begin(), inspection.findings.end(),
+                                         [](const Finding& f) { return f.kind == nesting; });
     ASSERT_EQ(nesting_at != inspection.findings.end(), !turned);
     if (!turned) {
       EXPECT_EQ(nesting_at->waits_for, Kinds{opening});

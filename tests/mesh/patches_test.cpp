@@ -48,8 +48,7 @@ class Known {
     // Coordinates as files have them.
     const Point q = rounded_to_float(p);
     const auto key = std::array{q.x() + 0.0, q.y() + 0.0, q.z() + 0.0};
-    const auto [at, is_new] =
-        ids_.try_emplace(key, static_cast<std::uint32_t>(mesh.points.size()));
+    const auto [at, is_new] = ids_.try_emplace(key, static_cast<std::uint32_t>(mesh.points.size()));
     if (is_new) mesh.points.push_back(q);
     return {at->second};
   }
@@ -155,8 +154,8 @@ Score score(const Known& known, const Eigen::Affine3d& place) {
   const Welded welded(mesh);
   const EdgeTable edges(welded.triangles(), welded.points().size());
   const Box box = box_of(welded.points());
-  const double spacing = 1.2e-7 * std::max(box.low.cwiseAbs().maxCoeff(),
-                                           box.high.cwiseAbs().maxCoeff());
+  const double spacing =
+      1.2e-7 * std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
   const PatchOptions options{.fit = std::max(2e-6 * box.diagonal(), 2 * spacing)};
   const Patches found = recognise_patches(welded, edges, options);
   std::map<std::pair<std::uint32_t, std::uint32_t>, std::size_t> common;
@@ -172,8 +171,7 @@ Score score(const Known& known, const Eigen::Affine3d& place) {
   s.all = known.truth.size();
   for (std::size_t t = 0; t < s.all; ++t) {
     const std::uint32_t patch = found.patch_of[t].value;
-    s.right += of_truth[known.truth[t]].second == patch &&
-               of_found[patch].second == known.truth[t];
+    s.right += of_truth[known.truth[t]].second == patch && of_found[patch].second == known.truth[t];
     // The promise.
     const auto& surface = found.patches[patch].surface;
     for (const VertexId v : welded.triangles()[t].corner) {

@@ -77,8 +77,8 @@ TEST(WindingField, AgreesWithTheSumOverAllTrianglesOnTornMeshes) {
 TEST(WindingField, TakesTrianglesTurnedOver) {
   const Mesh ball = test::sphere(12);
   const std::vector<bool> turned(ball.triangles.size(), true);
-  EXPECT_NEAR(WindingField(ball.points, ball.triangles, all_of(ball), turned).at({0.1, 0.2, 0}),
-              -1, 0.01);
+  EXPECT_NEAR(WindingField(ball.points, ball.triangles, all_of(ball), turned).at({0.1, 0.2, 0}), -1,
+              0.01);
 }
 
 TEST(WindingField, OfNothingIsZero) {

@@ -16,10 +16,10 @@ enum class PrimitiveKind : std::uint8_t { plane, cylinder, cone, sphere, torus }
 
 struct Primitive {
   PrimitiveKind kind = PrimitiveKind::plane;
-  Point origin = Point::Zero();       ///< a point of the plane or axis; centre; a cone's apex
-  Vector axis = Vector(0, 0, 1);      ///< unit: normal, axis; a cone's points into its opening
-  double radius = 0;                  ///< of cylinder and sphere; of a torus the major one
-  double second = 0;                  ///< a torus' minor radius; half of a cone's angle, radians
+  Point origin = Point::Zero();   ///< a point of the plane or axis; centre; a cone's apex
+  Vector axis = Vector(0, 0, 1);  ///< unit: normal, axis; a cone's points into its opening
+  double radius = 0;              ///< of cylinder and sphere; of a torus the major one
+  double second = 0;              ///< a torus' minor radius; half of a cone's angle, radians
 
   /// Signed: positive outside (in front of a plane). Exact up to rounding; of cones that of the
   /// nappe into which the axis points.
@@ -41,8 +41,7 @@ struct Primitive {
 /// Source   Levenberg-Marquardt; the parameters as in Lukács, Martin,
 ///          Marshall: Faithful Least-Squares Fitting of Spheres, Cylinders, Cones and Tori, ECCV
 ///          1998.
-[[nodiscard]] std::optional<Primitive> refine(const Primitive& start,
-                                              std::span<const Point> points,
+[[nodiscard]] std::optional<Primitive> refine(const Primitive& start, std::span<const Point> points,
                                               int most_steps = 12);
 
 /// Starts for `refine`, from a few points of a surface and the normals there (unit, all to one

@@ -75,8 +75,8 @@ struct KindInfo {
   std::string_view why;           ///< why a mesher minds
   std::string_view remedy;        ///< names of remedies, or "by hand: ..."
   bool smaller_is_worse = false;
-  std::string_view hints;         ///< how to decide, or how it is told from its neighbours
-  std::string_view picture;       ///< a few lines of text, at most 60 characters wide
+  std::string_view hints;    ///< how to decide, or how it is told from its neighbours
+  std::string_view picture;  ///< a few lines of text, at most 60 characters wide
   /// What makes an answer of this kind unsafe: these are mended first.
   std::span<const FindingKind> waits_for;
 };

@@ -32,7 +32,7 @@ struct Waiting {
 struct Inspection {
   Counts counts;                    ///< summed over parts
   std::vector<Counts> part_counts;  ///< by part
-  std::vector<Finding> findings;  ///< worst first: waived last, severity, kind, measure
+  std::vector<Finding> findings;    ///< worst first: waived last, severity, kind, measure
   std::vector<Waiting> waiting;
   /// For all parts: the largest of their proposals; empty if nothing needs stitching.
   std::optional<ToleranceProposal> proposed_tolerance;

@@ -84,19 +84,19 @@ enum class Intent : std::uint8_t { solid, sheet };
 
 /// A finding that is to be left as it is. All that is given must hold.
 struct Waiver {
-  std::string id;    ///< of one finding; empty: any
+  std::string id;  ///< of one finding; empty: any
   std::optional<FindingKind> kind;
-  std::string part;  ///< empty: any
-  std::optional<Point> near;   ///< within `within` of a finding's place
-  double within = 0;           ///< model units
-  std::string reason;          ///< never empty
+  std::string part;           ///< empty: any
+  std::optional<Point> near;  ///< within `within` of a finding's place
+  double within = 0;          ///< model units
+  std::string reason;         ///< never empty
   [[nodiscard]] bool covers(const Finding& finding) const;
 };
 
 struct Profile {
   std::map<Limit, LimitValue> limits;  ///< those that differ from the default
   std::map<FindingKind, Severity> severities;
-  std::set<FindingKind> skipped;  ///< kinds that are not looked for
+  std::set<FindingKind> skipped;          ///< kinds that are not looked for
   std::map<std::string, Intent> intents;  ///< by part
   Intent intent = Intent::solid;          ///< of all other parts
   std::vector<Waiver> waivers;

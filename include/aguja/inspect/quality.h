@@ -20,8 +20,8 @@ struct QualityMeasure {
   double largest = 0;
   std::optional<double> limit;  ///< empty: none is set for this measure
   std::size_t beyond = 0;       ///< triangles on the wrong side of the limit
-  /// Counts between bounds: `counts[i]` of those in [bounds[i], bounds[i + 1]), the last one closed;
-  /// what lies outside of all bounds is in the first or last.
+  /// Counts between bounds: `counts[i]` of those in [bounds[i], bounds[i + 1]), the last one
+  /// closed; what lies outside of all bounds is in the first or last.
   std::vector<double> bounds;
   std::vector<std::size_t> counts;
 };
@@ -32,7 +32,7 @@ struct Quality {
   QualityMeasure aspect_ratio;  ///< longest side by the height on it; 1.1547 is best
   QualityMeasure least_angle;   ///< degrees; 60 is best
   QualityMeasure largest_angle;
-  QualityMeasure edge_ratio;  ///< longest side by shortest
+  QualityMeasure edge_ratio;   ///< longest side by shortest
   QualityMeasure edge_length;  ///< longest sides, in model units
 };
 
@@ -44,8 +44,8 @@ struct Quality {
 
 /// A proposal for the elements of a mesh.
 struct ElementSizes {
-  double least = 0;    ///< model units: smaller ones only follow defects
-  double largest = 0;  ///< larger ones lose the shape
+  double least = 0;              ///< model units: smaller ones only follow defects
+  double largest = 0;            ///< larger ones lose the shape
   std::vector<std::string> why;  ///< a sentence for each
 };
 

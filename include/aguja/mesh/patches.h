@@ -44,8 +44,9 @@ struct Patches {
 /// Errors    ArgumentError (fit not above 0).
 /// Source    Growing from seeds as in Besl, Jain: Segmentation Through Variable-Order Surface
 ///           Fitting, IEEE PAMI 10(2), 1988; surfaces of revolution from normals as in Pottmann,
-///           Randrup: Rotational and Helical Surface Approximation, Computing 60, 1998. Vertices are
-///           tested, not facets: those of a tessellation lie on the surface, whatever its chords.
+///           Randrup: Rotational and Helical Surface Approximation, Computing 60, 1998. Vertices
+///           are tested, not facets: those of a tessellation lie on the surface, whatever its
+///           chords.
 [[nodiscard]] Patches recognise_patches(const Welded& mesh, const EdgeTable& edges,
                                         const PatchOptions& options);
 

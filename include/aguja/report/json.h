@@ -34,21 +34,21 @@ struct RunFacts {
                                                   const RunFacts& facts);
 /// What `measure` was asked beside the parts; each is there if it was asked for.
 struct AskedMeasures {
-  std::optional<Density> density;
+  std::optional<Density> density = {};
   struct Between {
     std::string from, to;  ///< as typed
     Distance distance;
   };
-  std::optional<Between> between;
+  std::optional<Between> between = {};
   struct Through {
     std::string from, to;
     std::optional<Thickness> thickness;  ///< empty: the second does not lie behind the first
   };
-  std::optional<Through> through;
-  std::optional<double> angle;  ///< radians
-  std::optional<CircleThrough> circle;
-  std::optional<std::vector<MeasuredRim>> rims;
-  std::span<const MeasuredPatch> patches;  ///< listed if not empty
+  std::optional<Through> through = {};
+  std::optional<double> angle = {};  ///< radians
+  std::optional<CircleThrough> circle = {};
+  std::optional<std::vector<MeasuredRim>> rims = {};
+  std::span<const MeasuredPatch> patches = {};  ///< listed if not empty
 };
 [[nodiscard]] nlohmann::ordered_json measure_json(const Model& model,
                                                   std::span<const Measurement> parts,

@@ -14,9 +14,9 @@ namespace aguja {
 
 /// One region that the surface bounds, as seen from it.
 struct Cell {
-  double volume = 0;     ///< negative: this is the outside of its component
-  double at_back = 0;    ///< area of the triangles that have the cell behind them: it is material
-  double at_front = 0;   ///< area of those that have it in front: it is empty
+  double volume = 0;    ///< negative: this is the outside of its component
+  double at_back = 0;   ///< area of the triangles that have the cell behind them: it is material
+  double at_front = 0;  ///< area of those that have it in front: it is empty
 };
 
 /// By side of each triangle (2 t for the front, to which the normal points, 2 t + 1 for the back)

@@ -33,8 +33,7 @@ struct TriangleSet {
 
 /// The nearest places of two triangles; equal ones if they meet. Floating point.
 /// Source   Ericson: Real-Time Collision Detection, 2005, sections 5.1.5, 5.1.9 and 5.1.10.
-[[nodiscard]] Distance nearest_places(const std::array<Point, 3>& a,
-                                      const std::array<Point, 3>& b);
+[[nodiscard]] Distance nearest_places(const std::array<Point, 3>& a, const std::array<Point, 3>& b);
 /// The nearest places of two sets of triangles, and of a point and a set.
 /// Cost     O(n log m) where they are apart; more the longer they run side by side.
 /// Errors   ArgumentError (an empty set).
@@ -47,7 +46,7 @@ struct Thickness {
   double least = 0;
   double mean = 0;  ///< weighted by area
   double largest = 0;
-  Distance at_least;    ///< where it is least
+  Distance at_least;   ///< where it is least
   double covered = 0;  ///< share of the first set's area that the second lies behind
 };
 /// Nothing if no triangle has the second set behind it.
@@ -86,8 +85,8 @@ struct MeasuredPatch {
   TriangleSet set;
 };
 
-/// The patches of all parts, those of the file or recognised ones, numbered in that order. Refers to
-/// the model, which must outlive it.
+/// The patches of all parts, those of the file or recognised ones, numbered in that order. Refers
+/// to the model, which must outlive it.
 class PatchCatalogue {
  public:
   explicit PatchCatalogue(const Model& model, Progress* progress = nullptr);

@@ -55,8 +55,7 @@ struct Material {
 
 /// Does the body enclose next to nothing: less than area x diagonal x `fraction`?
 [[nodiscard]] inline bool is_sheet(const Body& body, double fraction) {
-  return !body.closed &&
-         std::fabs(body.capped_volume) < fraction * body.area * body.box.diagonal();
+  return !body.closed && std::fabs(body.capped_volume) < fraction * body.area * body.box.diagonal();
 }
 
 /// A margin below this leaves a region undecided.
@@ -69,14 +68,14 @@ inline constexpr double kClearMargin = 0.2;
 /// it should, the winding number on each region tells its role.
 ///
 /// `left_out`: by triangle as read, those that are taken as not there (surplus copies, say); empty:
-/// none. `crossings`: where triangles pass through each other the cells are not to be trusted; all is
-/// decided by winding numbers then.
-/// Cost     O(n log n), and up to 4 M solid angles for the vote; it is worth its time only if
+/// none. `crossings`: where triangles pass through each other the cells are not to be trusted; all
+/// is decided by winding numbers then. Cost     O(n log n), and up to 4 M solid angles for the
+/// vote; it is worth its time only if
 ///          something is open, non-manifold or in conflict.
 /// Source   Takayama, Jacobson, Kavan, Sorkine: A Simple Method for Correcting Facet Orientations
 ///          in Polygon Meshes Based on Ray Casting, JCGT 3(4), 2014 (votes per patch; ours votes
 ///          with winding numbers); see also winding_field.h.
-[[nodiscard]] Material find_material(const JoinedSurface& surface, const std::vector<bool>& left_out,
-                                     bool crossings);
+[[nodiscard]] Material find_material(const JoinedSurface& surface,
+                                     const std::vector<bool>& left_out, bool crossings);
 
 }  // namespace aguja

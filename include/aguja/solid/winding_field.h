@@ -46,9 +46,9 @@ class WindingField {
   struct Node {
     float center[3];
     float radius;
-    float normal[3];      // sum of area vectors
-    float first[3][3];    // of (x - centre), area vector
-    float second[6][3];   // of (x - centre)(x - centre): xx yy zz xy yz zx, area vector
+    float normal[3];     // sum of area vectors
+    float first[3][3];   // of (x - centre), area vector
+    float second[6][3];  // of (x - centre)(x - centre): xx yy zz xy yz zx, area vector
     std::uint32_t first_item;
     std::uint32_t count;
   };

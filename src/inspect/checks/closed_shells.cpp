@@ -133,8 +133,7 @@ void judge_bodies(const PartView& view, FindingSink& sink) {
     }
     if (!body.turned) continue;
     Finding finding;
-    finding.kind =
-        body.same_as_around ? FindingKind::nesting : FindingKind::inverted_shell;
+    finding.kind = body.same_as_around ? FindingKind::nesting : FindingKind::inverted_shell;
     finding.measure = std::fabs(body.capped_volume);
     finding.place = body.box.center();
     finding.detail = counted(own[b].triangles.size()) + ", open; by winding numbers, margin " +

@@ -96,7 +96,7 @@ class Symptoms {
   const Anatomy& anatomy_;
   const Causes& causes_;
   double tolerance_;
-  double reach_;  // of hanging vertices
+  double reach_;                                                            // of hanging vertices
   std::unordered_map<std::uint32_t, std::vector<TriangleId>> beside_flat_;  // by neighbour
   std::vector<bool> on_crack_;  // by vertex; empty if there are no cracks
 };

@@ -24,8 +24,8 @@ std::vector<VertexPair> pairs_within(const Anatomy& a, const std::vector<bool>& 
     std::uint32_t vertex;
   };
   const double scale = 1 / (kCell * reach);
-  auto entries = parallel_collect<Entry>(
-      used.size(), 1 << 14, [&](Range r, std::vector<Entry>& out) {
+  auto entries =
+      parallel_collect<Entry>(used.size(), 1 << 14, [&](Range r, std::vector<Entry>& out) {
         for (std::size_t v = r.begin; v < r.end; ++v) {
           if (!used[v]) continue;
           const Point& p = a.welded.points()[v];

@@ -1,5 +1,5 @@
-// sliver-patch, tiny-patch, short-edge, acute-corner, knife-edge, split-patch, runaway-face: what is
-// too small, too thin or too sharp about patches and their borders.
+// sliver-patch, tiny-patch, short-edge, acute-corner, knife-edge, split-patch, runaway-face: what
+// is too small, too thin or too sharp about patches and their borders.
 
 #include <cmath>
 #include <map>
@@ -71,11 +71,11 @@ class PatchChecks {
       }
       const ShellId shell = a_.components.shell_of[t];
       if (own_[p].explained) {
-        own_[p].explained = view_.causes.is_surplus({t}) || flat.contains(t) ||
-                            view_.causes.is_stray(shell) || view_.causes.is_loose_sheet(shell) ||
-                            view_.causes.is_internal({t}) || told_.contains(t) ||
-                            (a_.shells[shell.value].closed &&
-                             a_.shells[shell.value].volume_sign == 0);
+        own_[p].explained =
+            view_.causes.is_surplus({t}) || flat.contains(t) || view_.causes.is_stray(shell) ||
+            view_.causes.is_loose_sheet(shell) || view_.causes.is_internal({t}) ||
+            told_.contains(t) ||
+            (a_.shells[shell.value].closed && a_.shells[shell.value].volume_sign == 0);
       }
     }
     for (const Patch& patch : patches_.patches) area_ += patch.area;
@@ -97,13 +97,31 @@ class PatchChecks {
     sink_.add(std::move(finding), points, std::move(triangles));
   }
 
+  // The farthest that two of its vertices are apart, whatever way it is turned; of what is clearly
+  // larger than tiny the diagonal of its box.
+  [[nodiscard]] double size_of(std::uint32_t p) const {
+    constexpr std::size_t kMostCompared = 200;
+    const double diagonal = own_[p].box.diagonal();
+    if (diagonal > 2 * view_.limits[Limit::tiny_patch] ||
+        own_[p].triangles.size() > kMostCompared) {
+      return diagonal;
+    }
+    std::vector<Point> points;
+    for (const TriangleId t : own_[p].triangles) append_points(a_, t, points);
+    double farthest = 0;
+    for (const Point& a : points) {
+      for (const Point& b : points) farthest = std::max(farthest, (a - b).norm());
+    }
+    return farthest;
+  }
+
   void report_small() {
     for (std::uint32_t p = 0; p < own_.size(); ++p) {
       const Patch& patch = patches_.patches[p];
       if (patch.triangles == 0 || own_[p].explained) continue;
       // A whole body of one patch is not small against itself.
       if (patch.area >= 0.5 * area_) continue;
-      const double size = own_[p].box.diagonal();
+      const double size = size_of(p);
       const auto width = strip_width(patch.area, borders_.length_of[p]);
       Finding finding;
       if (size <= view_.limits[Limit::tiny_patch]) {
@@ -202,8 +220,8 @@ class PatchChecks {
       for (const std::uint32_t i : chain.edges) edges.push_back(borders_.edges[i].edge);
       for (const EdgeId e : edges) told.insert(e.value);
       // Two rims of a crack: the crack is the cause.
-      const bool naked = std::all_of(edges.begin(), edges.end(),
-                                     [&](EdgeId e) { return a_.edges.is_naked(e); });
+      const bool naked =
+          std::all_of(edges.begin(), edges.end(), [&](EdgeId e) { return a_.edges.is_naked(e); });
       if (naked && view_.survey.count(StretchKind::crack) > 0) continue;
       report_edges(edges, chain.length, view_.limits[Limit::short_edge],
                    chain.loop ? "a loop around a patch" : "between corners of patches");
@@ -290,9 +308,8 @@ class PatchChecks {
         }
       }
     };
-    for_each_corner([&](TriangleId t, std::size_t c, auto found) {
-      found->second.second += angle_at(t, c);
-    });
+    for_each_corner(
+        [&](TriangleId t, std::size_t c, auto found) { found->second.second += angle_at(t, c); });
     for_each_corner([&](TriangleId t, std::size_t, auto found) {
       const auto [borders, angle] = found->second;
       if (borders == 2 && angle <= limit) acute[found->first].push_back(t);
@@ -332,8 +349,7 @@ class PatchChecks {
       const auto uses = a_.edges.uses(e.edge);
       if (uses[0].forward() == uses[1].forward()) continue;
       // What crosses, overlaps or is folded is told as that.
-      if (told_.contains(uses[0].triangle().value) ||
-          told_.contains(uses[1].triangle().value)) {
+      if (told_.contains(uses[0].triangle().value) || told_.contains(uses[1].triangle().value)) {
         continue;
       }
       const Vector n = area_vector(a_, uses[0].triangle()), m = area_vector(a_, uses[1].triangle());
@@ -350,9 +366,8 @@ class PatchChecks {
       const auto [low, high] = std::minmax(e.first, e.second);
       sharp.push_back({e.edge, angle, n.dot(to_apex) < 0, (std::uint64_t{low} << 32) | high});
     }
-    const auto groups = connected_groups(sharp, [&](const Sharp& s, const auto& key) {
-      key(s.patches);
-    });
+    const auto groups =
+        connected_groups(sharp, [&](const Sharp& s, const auto& key) { key(s.patches); });
     for (const auto& group : groups) {
       Finding finding;
       finding.kind = FindingKind::knife_edge;
@@ -443,31 +458,40 @@ class PatchChecks {
   void report_runaways() {
     constexpr double kLesserPart = 0.3;
     const double factor = view_.limits[Limit::runaway_face];
+    std::vector<bool> on_border(a_.welded.points().size());
+    for (const BorderEdge& e : borders_.edges) {
+      on_border[a_.edges.edge(e.edge).low.value] = true;
+      on_border[a_.edges.edge(e.edge).high.value] = true;
+    }
     for (std::uint32_t p = 0; p < own_.size(); ++p) {
       const Patch& patch = patches_.patches[p];
       const Box& border = borders_.box_of[p];
       if (patch.surface || own_[p].explained || border.is_empty()) continue;
       // A body that is one free-form surface but for a lid does not run away.
       if (!patches_.from_file && patch.area > kLesserPart * area_) continue;
+      // Out of the ball around its border.
+      const Point middle = border.center();
+      double radius = 0;
       double farthest = 0;
       Point place = Point::Zero();
       for (const TriangleId t : own_[p].triangles) {
         for (const VertexId v : a_.welded.triangle(t).corner) {
-          const Point& q = a_.welded.point(v);
-          const double out =
-              (border.low - q).cwiseMax(q - border.high).cwiseMax(Vector::Zero()).norm();
-          if (out > farthest) {
-            farthest = out;
-            place = q;
+          const double away = (a_.welded.point(v) - middle).norm();
+          if (on_border[v.value]) radius = std::max(radius, away);
+          if (away > farthest) {
+            farthest = away;
+            place = a_.welded.point(v);
           }
         }
       }
-      if (farthest <= factor * border.diagonal()) continue;
+      farthest -= radius;
+      const double limit = factor * 2 * radius;
+      if (farthest <= limit) continue;
       Finding finding;
       finding.kind = FindingKind::runaway_face;
       finding.count = patch.triangles;
       finding.measure = farthest;
-      finding.limit = factor * border.diagonal();
+      finding.limit = limit;
       finding.place = place;
       finding.box = own_[p].box;
       finding.detail = name_of(p);

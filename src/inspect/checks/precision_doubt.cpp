@@ -33,8 +33,7 @@ bool are_floats(const Model& model) {
 void check_precision(const Model& model, const ResolvedLimits& limits, FindingSink& sink) {
   const Box box = box_of(model);
   if (box.is_empty()) return;
-  const double farthest =
-      std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
+  const double farthest = std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
   if (!(farthest > 0) || !std::isfinite(farthest)) return;
   // Floats have 24 bits.
   const double spacing = std::ldexp(1.0, std::ilogb(farthest) - 23);

@@ -104,7 +104,8 @@ class ThinWalls {
       const TriangleId u{other};
       if (u == t || n.dot(normal_[other]) > -kOppositeCosine || !counts(u)) return;
       const Triangle& c = a_.welded.triangle(u);
-      const Point &x = a_.welded.point(c[0]), &y = a_.welded.point(c[1]), &z = a_.welded.point(c[2]);
+      const Point &x = a_.welded.point(c[0]), &y = a_.welded.point(c[1]),
+                  &z = a_.welded.point(c[2]);
       const double slope = n.dot(normal_[other]);
       const double along = (from - x).dot(normal_[other]) / slope;
       // Behind, and not on it: what lies on it is an overlap.
@@ -134,8 +135,7 @@ class ThinWalls {
 void check_thin_walls(const PartView& view, FindingSink& sink) {
   if (view.intent == Intent::sheet) return;
   const auto h = view.limits.element_size();
-  const double limit =
-      h ? *h * view.limits[Limit::elements_across] : view.limits[Limit::thin_wall];
+  const double limit = h ? *h * view.limits[Limit::elements_across] : view.limits[Limit::thin_wall];
   if (!(limit > 0) || view.anatomy.shells.empty()) return;
   const Anatomy& a = view.anatomy;
   const std::vector<Across> thin = ThinWalls(view, limit).find();

@@ -26,7 +26,8 @@ double aspect_of(const Anatomy& a, TriangleId t) {
   const Triangle& c = a.welded.triangle(t);
   double longest = 0;
   for (std::size_t k = 0; k < 3; ++k) {
-    longest = std::max(longest, (a.welded.point(c[(k + 1) % 3]) - a.welded.point(c[k])).squaredNorm());
+    longest =
+        std::max(longest, (a.welded.point(c[(k + 1) % 3]) - a.welded.point(c[k])).squaredNorm());
   }
   return longest / normal_of(a, t).norm();
 }
@@ -89,15 +90,15 @@ void check_slivers(const PartView& view, FindingSink& sink) {
   const double limit = view.limits[Limit::sliver_triangle];
   std::unordered_set<std::uint32_t> flat;
   for (const ZeroAreaTriangle& z : a.zero_area) flat.insert(z.triangle.value);
-  auto slivers = parallel_collect<Ranked>(
-      a.welded.triangles().size(), 1 << 13, [&](Range r, std::vector<Ranked>& out) {
-        for (std::size_t i = r.begin; i < r.end; ++i) {
-          const TriangleId t{static_cast<std::uint32_t>(i)};
-          if (!a.components.has(t)) continue;
-          const double aspect = aspect_of(a, t);
-          if (aspect > limit) out.push_back({t, aspect});
-        }
-      });
+  auto slivers = parallel_collect<Ranked>(a.welded.triangles().size(), 1 << 13,
+                                          [&](Range r, std::vector<Ranked>& out) {
+                                            for (std::size_t i = r.begin; i < r.end; ++i) {
+                                              const TriangleId t{static_cast<std::uint32_t>(i)};
+                                              if (!a.components.has(t)) continue;
+                                              const double aspect = aspect_of(a, t);
+                                              if (aspect > limit) out.push_back({t, aspect});
+                                            }
+                                          });
   std::erase_if(slivers, [&](const Ranked& r) {
     return flat.contains(r.triangle.value) || view.causes.is_surplus(r.triangle) ||
            view.causes.is_stray(a.components.shell_of[r.triangle.value]);
