@@ -117,7 +117,8 @@ void gradient(const Primitive& s, const Vector& u, const Vector& v, const Point&
   // Cone and torus: the distance in the plane through the axis, by radius and height.
   double by_radius = std::cos(s.second), by_height = -std::sin(s.second);
   if (s.kind == PrimitiveKind::torus) {
-    const double h = std::max(std::hypot(a.radius - s.radius, a.along), 1e-300);
+    const double h = std::max(
+        std::sqrt((a.radius - s.radius) * (a.radius - s.radius) + a.along * a.along), 1e-300);
     by_radius = (a.radius - s.radius) / h;
     by_height = a.along / h;
     out[5] = -by_radius;
@@ -208,7 +209,7 @@ double Primitive::distance(const Point& p) const {
     }
     case PrimitiveKind::torus: {
       const AboutAxis a = about_axis(*this, p);
-      return std::hypot(a.radius - radius, a.along) - second;
+      return std::sqrt((a.radius - radius) * (a.radius - radius) + a.along * a.along) - second;
     }
   }
   return 0;

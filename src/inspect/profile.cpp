@@ -108,7 +108,7 @@ const std::array<LimitInfo, 23> kLimits = {{
      "a patch runs away if it reaches farther out of the ball around its border than this times "
      "the "
      "ball's diameter",
-     "a face that is trimmed stays near its border"},
+     "wells and domes that a file keeps as one patch reach two diameters, spikes farther"},
     {thin_wall,
      "thin_wall",
      of_diagonal(1e-3),

@@ -138,6 +138,7 @@ class Recogniser {
     oneapi::tbb::parallel_sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
       return area_[a] != area_[b] ? area_[a] > area_[b] : a < b;
     });
+    Region region;
     for (const std::uint32_t seed : order) {
       if (facet_of_[seed] != kNoIndex || has_equal_corners(mesh_.triangles()[seed])) continue;
       const auto id = static_cast<std::uint32_t>(facets_.size());
@@ -148,17 +149,19 @@ class Recogniser {
       if (cross.norm() > 0) plane.axis = cross.normalized();
       Facet facet{seed, 0, 0};
       facet_of_[seed] = id;
-      Region region;
-      region.triangles = {seed};
+      region.triangles.assign(1, seed);
       // The first triangle may be small or thin: with more of them the plane is known better, and
       // reaches farther.
       constexpr int kMostRounds = 8;
       for (int round = 0; round < kMostRounds; ++round) {
         const std::size_t before = region.triangles.size();
         for (std::size_t i = 0; i < region.triangles.size(); ++i) {
-          for (const std::uint32_t other : neighbour_[region.triangles[i]]) {
+          const std::uint32_t t = region.triangles[i];
+          for (std::size_t k = 0; k < 3; ++k) {
+            const std::uint32_t other = neighbour_[t][k];
             if (other == kNoIndex || facet_of_[other] != kNoIndex) continue;
-            if (!lies_on(plane, other) || !(normal_[other].isZero() || agrees(plane.axis, other))) {
+            if (std::fabs(plane.distance(apex(other, t, k))) > fit_ ||
+                !(normal_[other].isZero() || agrees(plane.axis, other))) {
               continue;
             }
             facet_of_[other] = id;
@@ -192,23 +195,33 @@ class Recogniser {
     tried_.assign(n, false);
   }
 
-  // Triangles that `take(t)` accepts, from `seed` on.
+  // The corner of `other` that is not on side `k` of `t`.
+  [[nodiscard]] const Point& apex(std::uint32_t other, std::uint32_t t, std::size_t k) const {
+    const Triangle& own = mesh_.triangles()[t];
+    for (const VertexId v : mesh_.triangles()[other].corner) {
+      if (v != own[k] && v != own[(k + 1) % 3]) return mesh_.point(v);
+    }
+    return corner(other, 0);
+  }
+
+  // Triangles that `take(t, apex)` accepts, from `seed` on; the other two corners are those of a
+  // triangle that was accepted.
   template <class Take>
   Region grow(std::uint32_t seed, const Take& take) {
     ++stamp_;
     Region region;
-    std::vector<std::uint32_t> stack = {seed};
+    region.triangles = {seed};
     seen_[seed] = stamp_;
-    while (!stack.empty()) {
-      const std::uint32_t t = stack.back();
-      stack.pop_back();
-      region.triangles.push_back(t);
+    // Breadth first: neighbours lie near each other in memory.
+    for (std::size_t i = 0; i < region.triangles.size(); ++i) {
+      const std::uint32_t t = region.triangles[i];
       region.area += static_cast<double>(area_[t]);
-      for (const std::uint32_t other : neighbour_[t]) {
+      for (std::size_t k = 0; k < 3; ++k) {
+        const std::uint32_t other = neighbour_[t][k];
         if (other == kNoIndex || seen_[other] == stamp_ || !is_free(other)) continue;
-        if (!take(other)) continue;
+        if (!take(other, apex(other, t, k))) continue;
         seen_[other] = stamp_;
-        stack.push_back(other);
+        region.triangles.push_back(other);
       }
     }
     return region;
@@ -318,15 +331,21 @@ class Recogniser {
       if (!lies_on(surface, seed)) break;
       const double side =
           surface.normal(middle(seed)).dot(normal_[seed].cast<double>()) >= 0 ? 1 : -1;
-      Region region = grow(seed, [&](std::uint32_t t) {
-        return lies_on(surface, t) && turns_with(surface, side, t);
+      Region region = grow(seed, [&](std::uint32_t t, const Point& added) {
+        return std::fabs(surface.distance(added)) <= fit_ && turns_with(surface, side, t);
       });
       const std::size_t count = region.triangles.size();
       if (count <= last) break;
       last = count;
       best = Candidate{surface, std::move(region)};
-      const auto next = refine(surface, sample(best->region));
+      const std::vector<Point> known = sample(best->region);
+      const auto next = refine(surface, known);
       if (!next) break;
+      // Where it hardly changes it reaches no farther.
+      const bool settled = std::all_of(known.begin(), known.end(), [&](const Point& p) {
+        return std::fabs(next->distance(p) - surface.distance(p)) < 0.02 * fit_;
+      });
+      if (settled) break;
       surface = *next;
     }
     return best;
@@ -449,7 +468,7 @@ class Recogniser {
     // Where one attempt after another fails the surface is free-form: fewer are made there.
     constexpr std::size_t kMostFruitless = 1024;
     std::size_t left = fruitless_;
-    static_cast<void>(grow(seed, [&](std::uint32_t t) {
+    static_cast<void>(grow(seed, [&](std::uint32_t t, const Point&) {
       if (left == 0) return false;
       --left;
       tried_[t] = true;
@@ -465,7 +484,7 @@ class Recogniser {
     const std::uint32_t seed = facets_[f].first;
     // Facets are found without regard to what was claimed since.
     Primitive plane{PrimitiveKind::plane, middle(seed), normal_[seed].cast<double>(), 0, 0};
-    Region flat = grow(seed, [&](std::uint32_t t) { return facet_of_[t] == f; });
+    Region flat = grow(seed, [&](std::uint32_t t, const Point&) { return facet_of_[t] == f; });
     const Open open = open_border(flat, f, plane);
     std::optional<Candidate> curved;
     // A facet that is far larger than those around it is a plane that they run into.
@@ -540,7 +559,7 @@ class Recogniser {
   void gather_rest() {
     for (std::uint32_t t = 0; t < result_.patch_of.size(); ++t) {
       if (!is_free(t) || has_equal_corners(mesh_.triangles()[t])) continue;
-      Region region = grow(t, [](std::uint32_t) { return true; });
+      Region region = grow(t, [](std::uint32_t, const Point&) { return true; });
       if (!join_neighbour(region)) add(std::move(region), std::nullopt);
     }
   }

@@ -41,9 +41,15 @@ Json counts_json(const Counts& c) {
           {"rims", c.rims},
           {"crossing_pairs", c.crossing_pairs},
           {"overlap_pairs", c.overlap_pairs},
-          {"touch_pairs", c.touch_pairs},
-          {"inverted_shells", c.inverted_shells},
-          {"internal_triangles", c.internal_triangles}};
+          {"touch_pairs", c.touch_pairs}};
+}
+
+// Those that only `inspect` knows, too.
+Json all_counts_json(const Counts& c) {
+  Json object = counts_json(c);
+  object["inverted_shells"] = c.inverted_shells;
+  object["internal_triangles"] = c.internal_triangles;
+  return object;
 }
 
 Json measure_json(const QualityMeasure& m) {
@@ -228,10 +234,10 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     parts.push_back({{"name", model.parts[p].name},
                      {"triangles", model.parts[p].mesh.triangles.size()},
-                     {"counts", counts_json(inspection.part_counts[p])}});
+                     {"counts", all_counts_json(inspection.part_counts[p])}});
   }
   object["parts"] = std::move(parts);
-  object["counts"] = counts_json(inspection.counts);
+  object["counts"] = all_counts_json(inspection.counts);
   object["severities"] = {{"error", inspection.count(Severity::error)},
                           {"warning", inspection.count(Severity::warning)},
                           {"note", inspection.count(Severity::note)},

@@ -466,7 +466,9 @@ std::string asked_lines(const AskedMeasures& asked, std::string_view u,
   std::string text;
   if (asked.between) {
     const Distance& d = asked.between->distance;
-    const Vector c = d.components();
+    // What rounding left of a zero is no component.
+    const Vector c = d.components().unaryExpr(
+        [&](double x) { return std::fabs(x) <= 1e-12 * d.value() ? 0.0 : x; });
     text += fmt::format("\ndistance {} {} from {} to {}\n", brief(d.value()), u,
                         asked.between->from, asked.between->to);
     text += fmt::format("  x {}  y {}  z {}\n  from {} to {}\n", brief(c.x()), brief(c.y()),
