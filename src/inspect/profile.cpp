@@ -103,7 +103,7 @@ const std::array<LimitInfo, 23> kLimits = {{
      "tetrahedra in the wedge have dihedral angles of that size"},
     {runaway_face,
      "runaway_face",
-     number(1.0),
+     number(2.5),
      {},
      "a patch runs away if it reaches farther out of the ball around its border than this times "
      "the "
