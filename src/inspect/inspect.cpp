@@ -166,11 +166,12 @@ bool needs_patches(const InspectOptions& options, const FindingSink& sink) {
 }
 
 Patches patches_of(const Part& part, const Anatomy& anatomy, const ResolvedLimits& limits,
-                   const Box& box, double crack_tolerance) {
+                   double crack_tolerance) {
   PatchOptions options;
   options.sharp_angle = limits[Limit::sharp_edge] * std::numbers::pi / 180;
   // What lies on a crack may be off by its width.
-  options.fit = fit_for(box, std::max(limits[Limit::patch_fit], crack_tolerance));
+  options.fit = fit_for(anatomy.welded.points(),
+                        std::max(limits[Limit::patch_fit], crack_tolerance));
   return aguja::patches_of(anatomy.welded, anatomy.edges, part.mesh.patch_of, options);
 }
 
@@ -258,7 +259,7 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
     const std::optional<Patches> patches = timed(times, "patches", [&]() -> std::optional<Patches> {
       if (!needs_patches(options, sink)) return std::nullopt;
       advance(progress, "patches", 0.0);
-      return patches_of(part, anatomy, limits, box, survey.tolerance);
+      return patches_of(part, anatomy, limits, survey.tolerance);
     });
     const PartView view{part,    anatomy, causes,
                         survey,  *joined, material,

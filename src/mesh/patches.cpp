@@ -716,10 +716,29 @@ Patches patches_of(const Welded& mesh, const EdgeTable& edges, std::span<const P
                           : patches_of_file(mesh, patch_of, options);
 }
 
-double fit_for(const Box& box, double wanted) {
+double fit_for(std::span<const Point> points, double wanted) {
+  const Box box = box_of(points);
+  if (box.is_empty()) return std::max(wanted, 1e-300);
   const double farthest =
-      box.is_empty() ? 1 : std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
-  return std::max({wanted, farthest * 0x1p-22, 1e-300});
+      std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
+  double fit = std::max({wanted, farthest * 0x1p-22, 1e-300});
+  // A few points lie on a coarse grid by chance.
+  constexpr std::size_t kFewest = 50, kSample = 4000;
+  constexpr double kMostOfDiagonal = 2e-4;
+  if (points.size() < kFewest) return fit;
+  const std::size_t step = std::max<std::size_t>(1, points.size() / kSample);
+  for (double grid = 1; grid * 0.9 > fit; grid /= 10) {
+    bool on_grid = true;
+    for (std::size_t i = 0; i < points.size() && on_grid; i += step) {
+      for (int axis = 0; axis < 3 && on_grid; ++axis) {
+        const double cells = points[i][axis] / grid;
+        on_grid = std::fabs(cells - std::round(cells)) <= 1e-6;
+      }
+    }
+    // Half a cell off along all three axes.
+    if (on_grid) return std::max(fit, std::min(0.9 * grid, kMostOfDiagonal * box.diagonal()));
+  }
+  return fit;
 }
 
 }  // namespace aguja

@@ -234,7 +234,7 @@ PatchCatalogue::PatchCatalogue(const Model& model, Progress* progress) {
     const EdgeTable edges(welded.triangles(), welded.points().size());
     const Box box = box_of(welded.points());
     const Patches found = patches_of(welded, edges, part.mesh.patch_of,
-                                     {.fit = fit_for(box, kFitOfDiagonal * box.diagonal())});
+                                     {.fit = fit_for(welded.points(), kFitOfDiagonal * box.diagonal())});
     const std::size_t first = patches_.size();
     for (std::size_t p = 0; p < found.patches.size(); ++p) {
       const bool named = found.from_file && p < part.patch_names.size();

@@ -221,6 +221,29 @@ TEST(Patches, ARoundedBoxComesBackAsItsSurfaces) {
   }
 }
 
+TEST(Patches, AreRecognisedThoughDecimalsWereCutShort) {
+  // Three decimals, as some exporters write.
+  Known known = shaft(48);
+  for (Point& p : known.mesh.points) p = (p * 1000).array().round().matrix() / 1000;
+  Mesh mesh = known.mesh;
+  const Welded welded(mesh);
+  const EdgeTable edges(welded.triangles(), welded.points().size());
+  const double diagonal = box_of(welded.points()).diagonal();
+  const double fit = fit_for(welded.points(), kFitOfDiagonal * diagonal);
+  EXPECT_NEAR(fit, 0.0009, 1e-9);
+  std::map<std::string, int> kinds;
+  for (const Patch& p : recognise_patches(welded, edges, {.fit = fit}).patches) {
+    ++kinds[p.surface ? std::string(slug(p.surface->kind)) : "free"];
+  }
+  EXPECT_EQ(kinds["cylinder"], 2);
+  EXPECT_EQ(kinds["cone"], 1);
+  EXPECT_EQ(kinds["torus"], 1);
+  EXPECT_EQ(kinds["sphere"], 1);
+  // Points with all their digits are taken at their word.
+  const Mesh ball = test::sphere(12, 7.3);
+  EXPECT_LT(fit_for(ball.points, 1e-9), 1e-5);
+}
+
 TEST(Patches, APrismIsPlanesAndAFinerOneACylinder) {
   for (const int sides : {6, 8, 10}) {
     Score s = score(turned_part(sides, {{{10, 0}, {10, 30}}}), places()[0]);

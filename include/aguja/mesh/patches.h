@@ -58,8 +58,10 @@ struct Patches {
 [[nodiscard]] Patches patches_of(const Welded& mesh, const EdgeTable& edges,
                                  std::span<const PatchId> patch_of, const PatchOptions& options);
 
-/// A fit for a model of this size: `wanted`, but not less than single precision can hold there.
-[[nodiscard]] double fit_for(const Box& box, double wanted);
+/// A fit for these points: `wanted`, but not less than their numbers can hold: single precision, or
+/// the decimals that a text file gave (told from a sample; at most a five-thousandth of the
+/// diagonal, since a model on a coarse grid may be drawn so).
+[[nodiscard]] double fit_for(std::span<const Point> points, double wanted);
 /// The default of `wanted`, as a part of the diagonal: the precision of exported coordinates.
 inline constexpr double kFitOfDiagonal = 2e-6;
 

@@ -108,8 +108,8 @@ class ThinWalls {
                   &z = a_.welded.point(c[2]);
       const double slope = n.dot(normal_[other]);
       const double along = (from - x).dot(normal_[other]) / slope;
-      // Behind, and not on it: what lies on it is an overlap.
-      if (!(along > 0) || along > limit_) return;
+      // Behind, and not as good as on it: that is an overlap, or a crack.
+      if (!(along > view_.limits[Limit::near_vertices]) || along > limit_) return;
       const Point at = from - along * n;
       const Vector& m = normal_[other];
       if ((y - x).cross(at - x).dot(m) < 0 || (z - y).cross(at - y).dot(m) < 0 ||
@@ -169,9 +169,9 @@ void check_thin_walls(const PartView& view, FindingSink& sink) {
     }
     finding.count = group.size();
     finding.box = box_of(points);
-    finding.detail = "up to " + short_text(largest) + ", about " + short_text(0.5 * area) +
-                     " of area on each side";
-    if (h) finding.detail += "; " + short_text(finding.measure / *h) + " elements across";
+    if (h) finding.detail = short_text(finding.measure / *h) + " elements across, ";
+    finding.detail += "up to " + short_text(largest) + " thick, about " + short_text(0.5 * area) +
+                      " of area on each side";
     finding.waits_for.assign(info(finding.kind).waits_for.begin(),
                              info(finding.kind).waits_for.end());
     sink.add(std::move(finding), points, std::move(triangles));
