@@ -170,8 +170,8 @@ Patches patches_of(const Part& part, const Anatomy& anatomy, const ResolvedLimit
   PatchOptions options;
   options.sharp_angle = limits[Limit::sharp_edge] * std::numbers::pi / 180;
   // What lies on a crack may be off by its width.
-  options.fit = fit_for(anatomy.welded.points(),
-                        std::max(limits[Limit::patch_fit], crack_tolerance));
+  options.fit =
+      fit_for(anatomy.welded.points(), std::max(limits[Limit::patch_fit], crack_tolerance));
   return aguja::patches_of(anatomy.welded, anatomy.edges, part.mesh.patch_of, options);
 }
 

@@ -466,7 +466,7 @@ class Recogniser {
     for (const std::uint32_t t : ring.triangles) tried_[t] = true;
     for (const std::uint32_t t : failed) tried_[t] = true;
     // Where one attempt after another fails the surface is free-form: fewer are made there.
-    constexpr std::size_t kMostFruitless = 1024;
+    constexpr std::size_t kMostFruitless = 8192;
     std::size_t left = fruitless_;
     static_cast<void>(grow(seed, [&](std::uint32_t t, const Point&) {
       if (left == 0) return false;
@@ -489,7 +489,7 @@ class Recogniser {
     std::optional<Candidate> curved;
     // A facet that is far larger than those around it is a plane that they run into.
     const bool stands_out = flat.area >= 4 * open.typical;
-    if (open.smooth > 0 && !tried_[seed]) {
+    if (open.smooth > 0 && !tried_[seed] && (!last_pass || open.beside_known)) {
       curved = best_curved(f);
       const bool plane_likely = stands_out && open.gradual <= 0.5 * open.smooth;
       const double factor = plane_likely ? 4 : 1.5;
@@ -511,9 +511,10 @@ class Recogniser {
   }
 
   struct Open {
-    double smooth = 0;   // length of its border that is no sharp edge
-    double gradual = 0;  // of that, where what comes next is hardly off the plane
-    double typical = 0;  // mean area of the free facets there, weighted by that length
+    bool beside_known = false;  // does it end smoothly on a patch that is known?
+    double smooth = 0;          // length of its border that is no sharp edge
+    double gradual = 0;         // of that, where what comes next is hardly off the plane
+    double typical = 0;         // mean area of the free facets there, weighted by that length
   };
   [[nodiscard]] Open open_border(const Region& region, std::uint32_t facet,
                                  const Primitive& plane) const {
@@ -524,7 +525,10 @@ class Recogniser {
       for (std::size_t k = 0; k < 3; ++k) {
         const std::uint32_t other = neighbour_[t][k];
         if (other == kNoIndex || facet_of_[other] == facet) continue;
-        if (!is_free(other)) continue;
+        if (!is_free(other)) {
+          open.beside_known = true;
+          continue;
+        }
         const double length = (corner(t, (k + 1) % 3) - corner(t, k)).norm();
         open.smooth += length;
         double farthest = 0;
@@ -719,8 +723,7 @@ Patches patches_of(const Welded& mesh, const EdgeTable& edges, std::span<const P
 double fit_for(std::span<const Point> points, double wanted) {
   const Box box = box_of(points);
   if (box.is_empty()) return std::max(wanted, 1e-300);
-  const double farthest =
-      std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
+  const double farthest = std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
   double fit = std::max({wanted, farthest * 0x1p-22, 1e-300});
   // A few points lie on a coarse grid by chance.
   constexpr std::size_t kFewest = 50, kSample = 4000;

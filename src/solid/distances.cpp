@@ -233,8 +233,9 @@ PatchCatalogue::PatchCatalogue(const Model& model, Progress* progress) {
     const Welded& welded = welded_.emplace_back(part.mesh);
     const EdgeTable edges(welded.triangles(), welded.points().size());
     const Box box = box_of(welded.points());
-    const Patches found = patches_of(welded, edges, part.mesh.patch_of,
-                                     {.fit = fit_for(welded.points(), kFitOfDiagonal * box.diagonal())});
+    const Patches found =
+        patches_of(welded, edges, part.mesh.patch_of,
+                   {.fit = fit_for(welded.points(), kFitOfDiagonal * box.diagonal())});
     const std::size_t first = patches_.size();
     for (std::size_t p = 0; p < found.patches.size(); ++p) {
       const bool named = found.from_file && p < part.patch_names.size();
