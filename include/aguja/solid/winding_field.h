@@ -56,7 +56,7 @@ class WindingField {
   struct Placed;
   static constexpr std::size_t kLeaf = 8;
   // How many radii away a group may be taken as its moments.
-  static constexpr float kFar = 2.2F;
+  static constexpr float kFar = 1.9F;
 
   static void divide(std::span<Placed> placed, std::size_t count);
   Moments build(std::span<Placed> placed, std::uint32_t node, std::uint32_t begin,
