@@ -57,7 +57,8 @@ std::size_t parameter_count(PrimitiveKind kind) {
 
 Primitive stepped(const Primitive& s, std::span<const double> by) {
   Primitive t = s;
-  const auto [u, v] = frame_of(s.axis);
+  const std::array<Vector, 2> across = frame_of(s.axis);
+  const Vector &u = across[0], &v = across[1];
   const auto turn = [&](double a, double b) { t.axis = (s.axis + a * u + b * v).normalized(); };
   switch (s.kind) {
     case PrimitiveKind::plane:
