@@ -48,6 +48,7 @@ void report_stretches(const PartView& view, FindingSink& sink) {
                      short_text(stretch.least_width);
     if (stretch.hanging > 0) {
       finding.detail += ", " + std::to_string(stretch.hanging) + " hanging";
+      finding.cause_of.push_back({FindingKind::hanging_vertex, stretch.hanging});
     }
     std::vector<Point> points;
     std::vector<TriangleId> triangles;
