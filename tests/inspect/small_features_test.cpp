@@ -72,7 +72,8 @@ TEST(SmallFeatures, NearVerticesAreThoseThatTryingAllFinds) {
 TEST(SmallFeatures, AShellOfKnownThicknessIsOneThinWall) {
   // A ball with a ball-shaped cavity: the wall is everywhere as thick as the radii differ.
   for (const double thickness : {0.02, 0.05}) {
-    const Mesh shell = test::joined(test::sphere(30, 20), test::turned(test::sphere(30, 20 - thickness)));
+    const Mesh shell =
+        test::joined(test::sphere(30, 20), test::turned(test::sphere(30, 20 - thickness)));
     Profile profile;
     profile.limits[Limit::thin_wall] = {0.06, LimitBasis::length, LengthUnit::millimetre};
     const auto walls = of_kind(shell, thin_wall, profile);
