@@ -89,24 +89,20 @@ std::size_t count_internal(const Anatomy& a, const JoinedSurface& joined,
         asked[t] = a.components.has({t}) && involved[a.components.shell_of[t].value];
       }
     }
-    for (const DuplicateGroup& group : a.duplicates) {
-      if (group.same.size() != group.opposite.size()) continue;
-      for (const auto* side : {&group.same, &group.opposite}) {
-        for (const TriangleId t : *side) asked[t.value] = true;
-      }
-    }
-    std::vector<TriangleId> all;
-    for (std::uint32_t t = 0; t < asked.size(); ++t) {
-      if (a.components.has({t})) all.push_back({t});
-    }
-    const WindingField field(a.welded.points(), a.welded.triangles(), all);
     std::vector<bool> balanced(asked.size());
     for (const DuplicateGroup& group : a.duplicates) {
       if (group.same.size() != group.opposite.size()) continue;
       for (const auto* side : {&group.same, &group.opposite}) {
-        for (const TriangleId t : *side) balanced[t.value] = true;
+        for (const TriangleId t : *side) asked[t.value] = balanced[t.value] = true;
       }
     }
+    // The field of the whole surface is worth its time only if something asks it.
+    const bool any = std::find(asked.begin(), asked.end(), true) != asked.end();
+    std::vector<TriangleId> all;
+    for (std::uint32_t t = 0; any && t < asked.size(); ++t) {
+      if (a.components.has({t})) all.push_back({t});
+    }
+    const WindingField field(a.welded.points(), a.welded.triangles(), all);
     std::vector<std::uint8_t> inside(asked.size());
     parallel_ranges(asked.size(), 1024, [&](Range r) {
       for (std::size_t t = r.begin; t < r.end; ++t) {
