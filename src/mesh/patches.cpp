@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <bit>
 #include <cmath>
 #include <numeric>
 #include <tuple>
@@ -116,6 +117,25 @@ class Recogniser {
     return true;
   }
 
+  // Numbers 0 to n by falling `area_at`, equal ones in their order.
+  template <class AreaAt>
+  static std::vector<std::uint32_t> largest_first(std::size_t n, const AreaAt& area_at) {
+    // Floats that are not negative sort as their bits do.
+    std::vector<std::uint64_t> keys(n);
+    parallel_ranges(n, 1 << 14, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) {
+        const std::uint32_t bits = ~std::bit_cast<std::uint32_t>(static_cast<float>(area_at(i)));
+        keys[i] = (std::uint64_t{bits} << 32) | i;
+      }
+    });
+    oneapi::tbb::parallel_sort(keys.begin(), keys.end());
+    std::vector<std::uint32_t> order(n);
+    parallel_ranges(n, 1 << 14, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) order[i] = static_cast<std::uint32_t>(keys[i]);
+    });
+    return order;
+  }
+
   // ---- Facets: what lies in one plane.
 
   [[nodiscard]] double height(std::uint32_t t) const {
@@ -133,13 +153,8 @@ class Recogniser {
   void find_facets() {
     const std::size_t n = mesh_.triangles().size();
     facet_of_.assign(n, kNoIndex);
-    std::vector<std::uint32_t> order(n);
-    std::iota(order.begin(), order.end(), 0U);
-    oneapi::tbb::parallel_sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
-      return area_[a] != area_[b] ? area_[a] > area_[b] : a < b;
-    });
     Region region;
-    for (const std::uint32_t seed : order) {
+    for (const std::uint32_t seed : largest_first(n, [&](std::size_t t) { return area_[t]; })) {
       if (facet_of_[seed] != kNoIndex || has_equal_corners(mesh_.triangles()[seed])) continue;
       const auto id = static_cast<std::uint32_t>(facets_.size());
       Primitive plane{PrimitiveKind::plane, middle(seed), normal_[seed].cast<double>(), 0, 0};
@@ -184,14 +199,9 @@ class Recogniser {
       }
       facets_.push_back(facet);
     }
-    facet_order_.resize(facets_.size());
-    std::iota(facet_order_.begin(), facet_order_.end(), 0U);
-    oneapi::tbb::parallel_sort(
-        facet_order_.begin(), facet_order_.end(), [&](std::uint32_t a, std::uint32_t b) {
-          return facets_[a].area != facets_[b].area ? facets_[a].area > facets_[b].area : a < b;
-        });
+    facet_order_ = largest_first(facets_.size(), [&](std::size_t f) { return facets_[f].area; });
     seen_.assign(n, 0);
-    on_border_.assign(mesh_.points().size(), 0);
+    vertex_seen_.assign(mesh_.points().size(), 0);
     tried_.assign(n, false);
   }
 
@@ -245,7 +255,7 @@ class Recogniser {
       double border;
     };
     Ring ring;
-    std::vector<VertexId> vertices;
+    const std::uint32_t known_vertex = ++stamp_;
     std::vector<Next> queue = {{facet, facets_[facet].first, 0}};
     std::vector<std::uint32_t> own;
     for (std::size_t at = 0; at < queue.size() && at < most_facets; ++at) {
@@ -265,8 +275,8 @@ class Recogniser {
         area += a;
         for (std::size_t c = 0; c < 3; ++c) {
           const VertexId v = mesh_.triangles()[t][c];
-          if (std::find(vertices.begin(), vertices.end(), v) != vertices.end()) continue;
-          vertices.push_back(v);
+          if (vertex_seen_[v.value] == known_vertex) continue;
+          vertex_seen_[v.value] = known_vertex;
           ring.points.push_back(mesh_.point(v));
         }
         for (std::size_t k = 0; k < 3; ++k) {
@@ -321,7 +331,7 @@ class Recogniser {
       return std::nullopt;
     }
     constexpr int kFewSteps = 6;
-    const auto first = refine(surface, start, kFewSteps);
+    const auto first = refine(surface, thinned(start), kFewSteps);
     if (!first || largest_distance(*first, start) > 2 * fit_) return std::nullopt;
     surface = *first;
     std::size_t last = 0;
@@ -351,6 +361,12 @@ class Recogniser {
     return best;
   }
 
+  [[nodiscard]] static std::vector<Point> thinned(std::span<const Point> points) {
+    const std::size_t step = points.size() / kMostFitted + 1;
+    std::vector<Point> kept;
+    for (std::size_t i = 0; i < points.size(); i += step) kept.push_back(points[i]);
+    return kept;
+  }
   [[nodiscard]] std::vector<Point> sample(const Region& region) const {
     std::vector<Point> points;
     const std::size_t n = region.triangles.size();
@@ -385,7 +401,7 @@ class Recogniser {
         const std::uint32_t other = neighbour_[t][k];
         if (other != kNoIndex && seen_[other] == stamp_) continue;
         const Triangle& triangle = mesh_.triangles()[t];
-        on_border_[triangle[k].value] = on_border_[triangle[(k + 1) % 3].value] = stamp_;
+        vertex_seen_[triangle[k].value] = vertex_seen_[triangle[(k + 1) % 3].value] = stamp_;
         const double length = (corner(t, (k + 1) % 3) - corner(t, k)).norm();
         bool clear = other == kNoIndex || !is_free(other);
         if (clear) ended += length;
@@ -401,8 +417,8 @@ class Recogniser {
     std::size_t inside = 0;
     for (const std::uint32_t t : c.region.triangles) {
       for (const VertexId v : mesh_.triangles()[t].corner) {
-        if (on_border_[v.value] == stamp_) continue;
-        on_border_[v.value] = stamp_;
+        if (vertex_seen_[v.value] == stamp_) continue;
+        vertex_seen_[v.value] = stamp_;
         ++inside;
       }
       if (inside >= kFewestInside) return true;
@@ -482,6 +498,7 @@ class Recogniser {
 
   void claim_from(std::uint32_t f, bool last_pass) {
     const std::uint32_t seed = facets_[f].first;
+    if (tried_[seed] && facets_[f].count <= kFewOfFacet && stays_small(f)) return;
     // Facets are found without regard to what was claimed since.
     Primitive plane{PrimitiveKind::plane, middle(seed), normal_[seed].cast<double>(), 0, 0};
     Region flat = grow(seed, [&](std::uint32_t t, const Point&) { return facet_of_[t] == f; });
@@ -508,6 +525,28 @@ class Recogniser {
       plane.axis = fitted->axis.dot(plane.axis) < 0 ? Vector(-fitted->axis) : fitted->axis;
     }
     add(std::move(flat), plane);
+  }
+
+  // Does the facet neither stand out nor lie between what is known? Most of those on free-form
+  // surfaces: told from their few triangles.
+  static constexpr std::uint32_t kFewOfFacet = 12;
+  [[nodiscard]] bool stays_small(std::uint32_t f) const {
+    std::array<std::uint32_t, kFewOfFacet> own = {facets_[f].first};
+    std::size_t known = 1;
+    bool open = false;
+    float least = facets_[f].area;
+    for (std::size_t i = 0; i < known; ++i) {
+      for (const std::uint32_t other : neighbour_[own[i]]) {
+        if (other == kNoIndex || !is_free(other)) continue;
+        if (facet_of_[other] != f) {
+          open = true;
+          least = std::min(least, facets_[facet_of_[other]].area);
+        } else if (std::find(own.begin(), own.begin() + known, other) == own.begin() + known) {
+          own[known++] = other;
+        }
+      }
+    }
+    return open && facets_[f].area < 4 * least;
   }
 
   struct Open {
@@ -610,7 +649,7 @@ class Recogniser {
   std::vector<Facet> facets_;
   std::vector<std::uint32_t> facet_order_;
   std::vector<std::uint32_t> seen_;       // by triangle: stamp
-  std::vector<std::uint32_t> on_border_;  // by vertex: stamp
+  std::vector<std::uint32_t> vertex_seen_;  // by vertex: stamp
   std::uint32_t stamp_ = 0;
   std::vector<bool> tried_;
   std::size_t fruitless_ = 1;

@@ -298,11 +298,18 @@ class PatchChecks {
       const Vector v = a_.welded.point(tri[(c + 2) % 3]) - a_.welded.point(tri[c]);
       return kDegrees * std::atan2(u.cross(v).norm(), u.dot(v));
     };
+    // Most corners lie inside of patches.
+    std::vector<bool> on_border(a_.welded.points().size());
+    for (const BorderEdge& e : borders_.edges) {
+      on_border[a_.edges.edge(e.edge).low.value] = true;
+      on_border[a_.edges.edge(e.edge).high.value] = true;
+    }
     const auto for_each_corner = [&](const auto& visit) {
       for (std::uint32_t t = 0; t < patches_.patch_of.size(); ++t) {
         const std::uint32_t p = patches_.patch_of[t].value;
         if (p == kNoIndex) continue;
         for (std::size_t c = 0; c < 3; ++c) {
+          if (!on_border[a_.welded.triangles()[t][c].value]) continue;
           const auto found = at.find(key(p, a_.welded.triangles()[t][c]));
           if (found != at.end()) visit(TriangleId{t}, c, found);
         }

@@ -32,9 +32,7 @@ class ThinWalls {
         Box box;
         for (const VertexId v : a_.welded.triangles()[t].corner) box.extend(a_.welded.point(v));
         boxes[t] = FloatBox(box);
-        const Vector n = cross_of({static_cast<std::uint32_t>(t)});
-        const double length = n.norm();
-        normal_[t] = length > 0 ? Vector(n / length) : Vector(Vector::Zero());
+        normal_[t] = normal_of({static_cast<std::uint32_t>(t)}).cast<float>();
       }
     });
     tree_ = BoxTree(std::move(boxes));
@@ -52,10 +50,12 @@ class ThinWalls {
   }
 
  private:
-  [[nodiscard]] Vector cross_of(TriangleId t) const {
+  [[nodiscard]] Vector normal_of(TriangleId t) const {
     const Triangle& c = a_.welded.triangle(t);
-    return (a_.welded.point(c[1]) - a_.welded.point(c[0]))
-        .cross(a_.welded.point(c[2]) - a_.welded.point(c[0]));
+    const Vector cross = (a_.welded.point(c[1]) - a_.welded.point(c[0]))
+                             .cross(a_.welded.point(c[2]) - a_.welded.point(c[0]));
+    const double length = cross.norm();
+    return length > 0 ? Vector(cross / length) : Vector(Vector::Zero());
   }
   // Strays, copies and sheets have no material behind them.
   [[nodiscard]] bool counts(TriangleId t) const {
@@ -94,7 +94,8 @@ class ThinWalls {
   // Straight through the material from the middle of the triangle.
   [[nodiscard]] std::optional<Across> opposite(TriangleId t) const {
     const Point from = centroid_of(a_, t);
-    const Vector& n = normal_[t.value];
+    const Vector n = normal_of(t);
+    const Eigen::Vector3f rough = normal_[t.value];
     const Point to = from - limit_ * n;
     Box box;
     box.extend(from);
@@ -102,16 +103,15 @@ class ThinWalls {
     std::optional<Across> best;
     tree_.for_each_meeting(FloatBox(box), [&](std::uint32_t other) {
       const TriangleId u{other};
-      if (u == t || n.dot(normal_[other]) > -kOppositeCosine || !counts(u)) return;
+      if (rough.dot(normal_[other]) > -kOppositeCosine || u == t || !counts(u)) return;
       const Triangle& c = a_.welded.triangle(u);
       const Point &x = a_.welded.point(c[0]), &y = a_.welded.point(c[1]),
                   &z = a_.welded.point(c[2]);
-      const double slope = n.dot(normal_[other]);
-      const double along = (from - x).dot(normal_[other]) / slope;
+      const Vector m = normal_of(u);
+      const double along = (from - x).dot(m) / n.dot(m);
       // Behind, and not as good as on it: that is an overlap, or a crack.
       if (!(along > view_.limits[Limit::near_vertices]) || along > limit_) return;
       const Point at = from - along * n;
-      const Vector& m = normal_[other];
       if ((y - x).cross(at - x).dot(m) < 0 || (z - y).cross(at - y).dot(m) < 0 ||
           (x - z).cross(at - z).dot(m) < 0) {
         return;
@@ -125,7 +125,7 @@ class ThinWalls {
   const PartView& view_;
   const Anatomy& a_;
   double limit_;
-  std::vector<Vector> normal_;
+  std::vector<Eigen::Vector3f> normal_;  // the first question asked of what lies near
   BoxTree tree_;
   std::unordered_set<std::uint64_t> wedges_;
 };
