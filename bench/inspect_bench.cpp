@@ -27,7 +27,10 @@ Model model_of(Mesh mesh) {
 InspectOptions mesh_alone() {
   InspectOptions options;
   for (const KindInfo& k : all_kinds()) {
-    if (k.family != "patches" && k.kind != FindingKind::short_edge) options.only.insert(k.kind);
+    if (k.family != "patches" && k.kind != FindingKind::short_edge &&
+        k.kind != FindingKind::precision_doubt) {
+      options.only.insert(k.kind);
+    }
   }
   return options;
 }

@@ -94,6 +94,8 @@ void check_folded(const PartView& view, FindingSink& sink);
 void check_stored_normals(const PartView& view, FindingSink& sink);
 void check_patches(const PartView& view, FindingSink& sink);
 void check_thin_walls(const PartView& view, FindingSink& sink);
+void check_narrow_slots(const PartView& view, FindingSink& sink);
+void check_decimals(const PartView& view, FindingSink& sink);
 void check_precision(const Model& model, const ResolvedLimits& limits, FindingSink& sink);
 void check_unit(const Model& model, const ResolvedLimits& limits, FindingSink& sink);
 

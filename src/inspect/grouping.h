@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <span>
 #include <unordered_map>
 #include <vector>
 
@@ -58,6 +59,29 @@ inline void append_points(const Anatomy& a, EdgeId e, std::vector<Point>& out) {
 [[nodiscard]] inline Point centroid_of(const Anatomy& a, TriangleId t) {
   const Triangle& tri = a.welded.triangle(t);
   return (a.welded.point(tri[0]) + a.welded.point(tri[1]) + a.welded.point(tri[2])) / 3.0;
+}
+
+/// What findings say of a set of triangles.
+struct Extent {
+  std::vector<Point> points;  // three of each
+  Box box;
+  double area = 0;
+  Point place = Point::Zero();  // their centre of area
+};
+[[nodiscard]] inline Extent extent_of(const Anatomy& a, std::span<const TriangleId> triangles) {
+  Extent extent;
+  extent.points.reserve(3 * triangles.size());
+  Vector sum = Vector::Zero();
+  for (const TriangleId t : triangles) {
+    append_points(a, t, extent.points);
+    const double area = area_of(a, t);
+    extent.area += area;
+    sum += area * (centroid_of(a, t) - extent.points[0]);
+  }
+  extent.box = box_of(extent.points);
+  if (!triangles.empty()) extent.place = extent.points[0];
+  if (extent.area > 0) extent.place += sum / extent.area;
+  return extent;
 }
 
 }  // namespace aguja

@@ -15,7 +15,7 @@ constexpr FindingKind kOpen[] = {crack, opening, nonmanifold_edge, winding_confl
                                  duplicate_triangle};
 constexpr FindingKind kOpenOrCrossing[] = {crack, opening, crossing, overlap};
 
-constexpr std::array<KindInfo, 38> kKinds = {{
+constexpr std::array<KindInfo, 39> kKinds = {{
     {.kind = crack,
      .slug = "crack",
      .family = "edges",
@@ -544,6 +544,24 @@ constexpr std::array<KindInfo, 38> kKinds = {{
      .picture = "      ^ ^ ^\n"
                 "  =============  thickness\n"
                 "      v v v\n",
+     .waits_for = kOpenOrCrossing},
+    {.kind = narrow_slot,
+     .slug = "narrow-slot",
+     .family = "patches",
+     .severity = warning,
+     .measures = Dimension::length,
+     .measure_name = "least width",
+     .what = "surfaces of a part that face each other with little air between: a slot or a hole",
+     .why = "a mesh of the element size bridges it or crosses itself there, and what happens in it "
+            "is lost",
+     .remedy = "by hand: close it if it does not matter, or mesh finer around it",
+     .smaller_is_worse = true,
+     .hints = "Looked for with an element size, or if the profile sets a limit. Measured straight "
+              "out from the middle of each triangle to the surface opposite.",
+     .picture = "  =============\n"
+                "      v v v       width\n"
+                "      ^ ^ ^\n"
+                "  =============\n",
      .waits_for = kOpenOrCrossing},
     {.kind = unit_doubt,
      .slug = "unit-doubt",

@@ -17,7 +17,7 @@ constexpr LimitValue length(double v, LengthUnit u) { return {v, LimitBasis::len
 
 using enum Limit;
 
-const std::array<LimitInfo, 23> kLimits = {{
+const std::array<LimitInfo, kLimitCount> kLimits = {{
     {stray_shell,
      "stray_shell",
      of_diagonal(0.01),
@@ -115,6 +115,9 @@ const std::array<LimitInfo, 23> kLimits = {{
      {},
      "a wall is thin up to this thickness (with an element size: that times elements_across)",
      "a thousand elements along the part"},
+    {narrow_slot, "narrow_slot", of_diagonal(0), of_element(1),
+     "a slot is narrow up to this width of air",
+     "elements on both sides pass each other; without an element size none is looked for"},
     {elements_across,
      "elements_across",
      number(2),

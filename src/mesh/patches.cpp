@@ -648,7 +648,7 @@ class Recogniser {
   std::vector<std::uint32_t> facet_of_;
   std::vector<Facet> facets_;
   std::vector<std::uint32_t> facet_order_;
-  std::vector<std::uint32_t> seen_;       // by triangle: stamp
+  std::vector<std::uint32_t> seen_;         // by triangle: stamp
   std::vector<std::uint32_t> vertex_seen_;  // by vertex: stamp
   std::uint32_t stamp_ = 0;
   std::vector<bool> tried_;
@@ -759,17 +759,12 @@ Patches patches_of(const Welded& mesh, const EdgeTable& edges, std::span<const P
                           : patches_of_file(mesh, patch_of, options);
 }
 
-double fit_for(std::span<const Point> points, double wanted) {
-  const Box box = box_of(points);
-  if (box.is_empty()) return std::max(wanted, 1e-300);
-  const double farthest = std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
-  double fit = std::max({wanted, farthest * 0x1p-22, 1e-300});
+std::optional<double> decimal_grid(std::span<const Point> points, double finest) {
   // A few points lie on a coarse grid by chance.
   constexpr std::size_t kFewest = 50, kSample = 4000;
-  constexpr double kMostOfDiagonal = 2e-4;
-  if (points.size() < kFewest) return fit;
+  if (points.size() < kFewest) return std::nullopt;
   const std::size_t step = std::max<std::size_t>(1, points.size() / kSample);
-  for (double grid = 1; grid * 0.9 > fit; grid /= 10) {
+  for (double grid = 1; grid > finest; grid /= 10) {
     bool on_grid = true;
     for (std::size_t i = 0; i < points.size() && on_grid; i += step) {
       for (int axis = 0; axis < 3 && on_grid; ++axis) {
@@ -777,10 +772,20 @@ double fit_for(std::span<const Point> points, double wanted) {
         on_grid = std::fabs(cells - std::round(cells)) <= 1e-6;
       }
     }
-    // Half a cell off along all three axes.
-    if (on_grid) return std::max(fit, std::min(0.9 * grid, kMostOfDiagonal * box.diagonal()));
+    if (on_grid) return grid;
   }
-  return fit;
+  return std::nullopt;
+}
+
+double fit_for(std::span<const Point> points, double wanted) {
+  const Box box = box_of(points);
+  if (box.is_empty()) return std::max(wanted, 1e-300);
+  const double farthest = std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
+  const double fit = std::max({wanted, farthest * 0x1p-22, 1e-300});
+  // Half a cell off along all three axes.
+  constexpr double kOfCell = 0.9, kMostOfDiagonal = 2e-4;
+  const auto grid = decimal_grid(points, fit / kOfCell);
+  return grid ? std::max(fit, std::min(kOfCell * *grid, kMostOfDiagonal * box.diagonal())) : fit;
 }
 
 }  // namespace aguja

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <numbers>
 
 #include "aguja/inspect/inspect.h"
 #include "demo/seeded.h"
@@ -77,6 +78,76 @@ TEST(Readiness, AWedgeIsNotFloodedWithThinWalls) {
     options.profile.element_size = 1;
     for (const Finding& f : inspect(shape.model, options).findings) EXPECT_NE(f.kind, thin_wall);
   }
+}
+
+TEST(Readiness, SlotsNarrowerThanAnElementAreFound) {
+  // A fork: two prongs with 3 of air between, 20 deep.
+  const Mesh fork = test::extruded({{0, 0, 0},
+                                    {23, 0, 0},
+                                    {23, 30, 0},
+                                    {13, 30, 0},
+                                    {13, 10, 0},
+                                    {10, 10, 0},
+                                    {10, 30, 0},
+                                    {0, 30, 0}},
+                                   15);
+  const auto slots = [&](const Mesh& mesh, double h) {
+    auto all = with_size(mesh, h).findings;
+    std::erase_if(all, [](const Finding& f) { return f.kind != narrow_slot; });
+    return all;
+  };
+  EXPECT_TRUE(slots(fork, 2.9).empty());
+  ASSERT_EQ(slots(fork, 3.1).size(), 1u);
+  const Finding slot = slots(fork, 3.1)[0];
+  EXPECT_NEAR(slot.measure, 3, 1e-12);
+  EXPECT_EQ(slot.limit, 3.1);
+  EXPECT_TRUE(slot.box.low.x() == 10 && slot.box.high.x() == 13);
+  EXPECT_EQ(slot.count, 4u);
+  // Two bodies of one part, a little apart; a notch that runs to a point is no slot.
+  ASSERT_EQ(slots(test::joined(test::cube({0, 0, 0}, 20), test::cube({20.5, 0, 0}, 20)), 1).size(),
+            1u);
+  const Mesh notch = test::extruded(
+      {{0, 0, 0}, {21, 0, 0}, {21, 30, 0}, {11.5, 30, 0}, {10.5, 10, 0}, {9.5, 30, 0}, {0, 30, 0}},
+      15);
+  EXPECT_TRUE(slots(notch, 3).empty());
+  // Without a size there is nothing to hold it against, but the profile may ask.
+  InspectOptions options;
+  EXPECT_TRUE(inspect(test::model_of(fork), options).findings.empty());
+  options.profile.limits[Limit::narrow_slot] = {3.5, LimitBasis::length, LengthUnit::millimetre};
+  ASSERT_EQ(inspect(test::model_of(fork), options).findings.size(), 1u);
+  EXPECT_EQ(inspect(test::model_of(fork), options).findings[0].kind, narrow_slot);
+}
+
+TEST(Readiness, DecimalsCutShortAreDoubted) {
+  const auto rounded = [](Mesh mesh, double grid) {
+    for (Point& p : mesh.points) p = (p / grid).array().round().matrix() * grid;
+    return mesh;
+  };
+  const auto doubts = [](const Mesh& mesh) {
+    auto all = inspect(test::model_of(mesh), {}).findings;
+    std::erase_if(all, [](const Finding& f) { return f.kind != precision_doubt; });
+    return all;
+  };
+  std::vector<Point> circle;
+  for (int i = 0; i < 64; ++i) {
+    const double angle = 2 * std::numbers::pi * i / 64;
+    circle.emplace_back(7.3 * std::cos(angle), 7.3 * std::sin(angle), 0);
+  }
+  const Mesh rod = test::extruded(circle, 20);
+  EXPECT_TRUE(doubts(rod).empty());
+  EXPECT_TRUE(doubts(rounded(rod, 1e-5)).empty());
+  const auto coarse = doubts(rounded(rod, 1e-3));
+  ASSERT_EQ(coarse.size(), 1u);
+  EXPECT_NEAR(coarse[0].measure, 1e-3, 1e-12);
+  // What was drawn on whole millimetres lies where it was drawn.
+  std::vector<Point> comb = {{0, 0, 0}, {60, 0, 0}};
+  for (int i = 14; i >= 0; --i) {
+    for (const Point& p : {Point(4 * i + 3, 20, 0), Point(4 * i + 3, 5, 0), Point(4 * i + 1, 5, 0),
+                           Point(4 * i + 1, 20, 0)}) {
+      comb.push_back(p);
+    }
+  }
+  EXPECT_TRUE(doubts(test::extruded(comb, 12)).empty());
 }
 
 TEST(Readiness, ProposesSizesFromFeatures) {

@@ -2,7 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 #include <numbers>
+
+#include "aguja/mesh/polygon.h"
 
 namespace aguja::test {
 namespace {
@@ -151,6 +154,27 @@ Mesh damaged_mesh(std::uint64_t seed) {
   if (random.chance(0.5)) {
     std::shuffle(mesh.triangles.begin(), mesh.triangles.end(), random.engine());
   }
+  return mesh;
+}
+
+Mesh extruded(const std::vector<Point>& outline, double height) {
+  const auto n = static_cast<std::uint32_t>(outline.size());
+  Mesh mesh;
+  for (const Point& p : outline) mesh.points.push_back(p);
+  for (const Point& p : outline) mesh.points.emplace_back(p.x(), p.y(), p.z() + height);
+  std::vector<VertexId> top, bottom;
+  for (std::uint32_t i = 0; i < n; ++i) {
+    top.push_back({n + i});
+    bottom.push_back({n - 1 - i});
+    const std::uint32_t j = (i + 1) % n;
+    append_fan(mesh.triangles, std::vector<VertexId>{{i}, {j}, {n + j}, {n + i}});
+  }
+  std::vector<FannedPolygon> caps;
+  for (const auto* cap : {&top, &bottom}) {
+    caps.push_back({mesh.triangles.size(), cap->size()});
+    append_fan(mesh.triangles, *cap);
+  }
+  if (divide_polygons(mesh.points, mesh.triangles, caps) > 0) std::abort();
   return mesh;
 }
 

@@ -34,6 +34,9 @@ class Random {
 /// A closed surface of genus 0 with about n x n quads (a grid on a sphere, poles included).
 [[nodiscard]] Mesh sphere(int n, double radius = 1.0, const Point& center = Point::Zero());
 
+/// A prism over `outline` (counter-clockwise, in the xy plane), outward.
+[[nodiscard]] Mesh extruded(const std::vector<Point>& outline, double height);
+
 /// A closed or torn mesh with random damage: triangles lost, doubled, turned, collapsed; points
 /// split into equal copies, with signs of zeros flipped; strays and fins added; unused points; the
 /// order shuffled.

@@ -51,6 +51,7 @@ enum class FindingKind : std::uint8_t {
   split_patch,
   runaway_face,
   thin_wall,
+  narrow_slot,
   unit_doubt,
   precision_doubt,
   element_quality,

@@ -35,6 +35,7 @@ enum class Limit : std::uint8_t {
   knife_edge,
   runaway_face,
   thin_wall,
+  narrow_slot,
   elements_across,
   precision,
   quality_aspect,
@@ -42,6 +43,7 @@ enum class Limit : std::uint8_t {
   quality_largest_angle,
   quality_share,
 };
+inline constexpr std::size_t kLimitCount = static_cast<std::size_t>(Limit::quality_share) + 1;
 
 /// What a limit's number means.
 enum class LimitBasis : std::uint8_t {
@@ -118,7 +120,7 @@ class ResolvedLimits {
   [[nodiscard]] std::optional<double> element_size() const { return element_size_; }
 
  private:
-  std::array<double, 23> values_{};
+  std::array<double, kLimitCount> values_{};
   std::optional<double> element_size_;
 };
 

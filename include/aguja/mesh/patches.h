@@ -58,6 +58,10 @@ struct Patches {
 [[nodiscard]] Patches patches_of(const Welded& mesh, const EdgeTable& edges,
                                  std::span<const PatchId> patch_of, const PatchOptions& options);
 
+/// The grid that all of them lie on, a power of ten of the unit, wider than `finest`: decimals cut
+/// short, or a model that was drawn on it. From a sample; none of fewer than 50 points.
+[[nodiscard]] std::optional<double> decimal_grid(std::span<const Point> points, double finest);
+
 /// A fit for these points: `wanted`, but not less than their numbers can hold: single precision, or
 /// the decimals that a text file gave (told from a sample; at most a five-thousandth of the
 /// diagonal, since a model on a coarse grid may be drawn so).

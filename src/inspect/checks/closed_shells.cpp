@@ -62,13 +62,11 @@ class Obstacles {
 
 void report(const PartView& view, FindingSink& sink, Finding finding,
             std::span<const TriangleId> triangles) {
-  const Anatomy& a = view.anatomy;
-  std::vector<Point> points;
-  for (const TriangleId t : triangles) append_points(a, t, points);
+  const Extent extent = extent_of(view.anatomy, triangles);
   finding.count = 1;
-  finding.box = box_of(points);
+  finding.box = extent.box;
   if (finding.kind == FindingKind::inverted_shell) sink.count_inverted_shell();
-  sink.add(std::move(finding), points, {triangles.begin(), triangles.end()});
+  sink.add(std::move(finding), extent.points, {triangles.begin(), triangles.end()});
 }
 
 std::string counted(std::size_t n) {

@@ -12,19 +12,12 @@ namespace {
 // Fills in what both kinds have in common.
 void add(const PartView& view, FindingSink& sink, Finding finding,
          std::vector<TriangleId> triangles) {
-  const Anatomy& a = view.anatomy;
-  std::vector<Point> points;
-  Vector sum = Vector::Zero();
-  for (const TriangleId t : triangles) {
-    append_points(a, t, points);
-    const double area = area_of(a, t);
-    finding.measure += area;
-    sum += area * (centroid_of(a, t) - points[0]);
-  }
+  const Extent extent = extent_of(view.anatomy, triangles);
+  finding.measure = extent.area;
   finding.count = triangles.size();
-  finding.place = finding.measure > 0 ? Point(points[0] + sum / finding.measure) : points[0];
-  finding.box = box_of(points);
-  sink.add(std::move(finding), points, std::move(triangles));
+  finding.place = extent.place;
+  finding.box = extent.box;
+  sink.add(std::move(finding), extent.points, std::move(triangles));
 }
 
 }  // namespace

@@ -51,22 +51,16 @@ void check_inverted_patches(const PartView& view, FindingSink& sink) {
     Finding finding;
     finding.kind = FindingKind::inverted_patch;
     finding.count = own[r].size();
-    std::vector<Point> points;
-    Vector sum = Vector::Zero();
-    for (const TriangleId t : own[r]) {
-      append_points(a, t, points);
-      const double area = area_of(a, t);
-      finding.measure += area;
-      sum += area * (centroid_of(a, t) - points[0]);
-    }
-    finding.place = finding.measure > 0 ? Point(points[0] + sum / finding.measure) : points[0];
-    finding.box = box_of(points);
+    const Extent extent = extent_of(a, own[r]);
+    finding.measure = extent.area;
+    finding.place = extent.place;
+    finding.box = extent.box;
     finding.detail = "margin " + short_text(material.regions[r].margin);
     if (!material.regions[r].exact) {
       finding.waits_for.assign(info(finding.kind).waits_for.begin(),
                                info(finding.kind).waits_for.end());
     }
-    sink.add(std::move(finding), points, std::move(own[r]));
+    sink.add(std::move(finding), extent.points, std::move(own[r]));
   }
 }
 

@@ -144,18 +144,11 @@ class PatchChecks {
         finding.detail +=
             ", " + short_text(0.5 * borders_.length_of[p] - finding.measure) + " long";
       }
-      std::vector<Point> points;
-      Vector sum = Vector::Zero();
-      double area = 0;
-      for (const TriangleId t : own_[p].triangles) {
-        append_points(a_, t, points);
-        sum += area_of(a_, t) * (centroid_of(a_, t) - points[0]);
-        area += area_of(a_, t);
-      }
-      finding.place = area > 0 ? Point(points[0] + sum / area) : points[0];
+      Extent extent = extent_of(a_, own_[p].triangles);
+      finding.place = extent.place;
       const std::size_t short_ends = count_short_ends(p);
       if (short_ends > 0) finding.cause_of.push_back({FindingKind::short_edge, short_ends});
-      add(std::move(finding), std::move(points), own_[p].triangles);
+      add(std::move(finding), std::move(extent.points), own_[p].triangles);
     }
   }
 

@@ -1,4 +1,5 @@
-// precision-doubt: single-precision coordinates too far from the origin for the size of the model.
+// precision-doubt: single-precision coordinates too far from the origin for the size of the model,
+// or decimals cut short.
 
 #include <cmath>
 
@@ -29,6 +30,32 @@ bool are_floats(const Model& model) {
 }
 
 }  // namespace
+
+// What was drawn on a grid lies on it exactly; what was rounded to it leaves its surfaces.
+void check_decimals(const PartView& view, FindingSink& sink) {
+  if (!view.patches) return;
+  const std::span<const Point> points = view.anatomy.welded.points();
+  const double limit = view.limits[Limit::precision];
+  const auto grid = decimal_grid(points, limit);
+  if (!grid) return;
+  constexpr double kLeastOfCell = 0.2;
+  std::size_t off = 0;
+  for (const Patch& patch : view.patches->patches) {
+    if (patch.surface && patch.fit_error > kLeastOfCell * *grid) ++off;
+  }
+  if (off == 0) return;
+  Finding finding;
+  finding.kind = FindingKind::precision_doubt;
+  finding.count = 1;
+  finding.measure = *grid;
+  finding.limit = limit;
+  finding.box = box_of(points);
+  finding.place = finding.box.center();
+  finding.detail = "decimals cut short: vertices of " + std::to_string(off) +
+                   " patches leave their surfaces by up to half of that";
+  const Point corners[] = {finding.box.low, finding.box.high};
+  sink.add(std::move(finding), corners);
+}
 
 void check_precision(const Model& model, const ResolvedLimits& limits, FindingSink& sink) {
   const Box box = box_of(model);

@@ -1,4 +1,5 @@
-// thin-wall: surfaces that face away from each other with little material between.
+// thin-wall and narrow-slot: surfaces that face away from each other with little material between,
+// or towards each other with little air.
 
 #include <cmath>
 #include <unordered_set>
@@ -22,10 +23,16 @@ struct Across {
   double thickness;
 };
 
-class ThinWalls {
+enum class Between { material, air };
+
+class Opposites {
  public:
-  ThinWalls(const PartView& view, double limit)
-      : view_(view), a_(view.anatomy), limit_(limit), normal_(a_.welded.triangles().size()) {
+  Opposites(const PartView& view, Between between, double limit)
+      : view_(view),
+        a_(view.anatomy),
+        side_(between == Between::material ? -1 : 1),
+        limit_(limit),
+        normal_(a_.welded.triangles().size()) {
     Array<FloatBox> boxes(normal_.size());
     parallel_ranges(normal_.size(), 1 << 13, [&](Range r) {
       for (std::size_t t = r.begin; t < r.end; ++t) {
@@ -66,8 +73,8 @@ class ThinWalls {
            !(a_.shells[shell.value].closed && a_.shells[shell.value].volume_sign == 0);
   }
 
-  // Pairs of patches that meet in an edge with a wedge of material between: near it they are as
-  // near as one likes, which tells nothing of a wall.
+  // Pairs of patches that meet in an edge with a wedge between: near it they are as near as one
+  // likes, which tells nothing of a wall or a slot.
   void find_wedges() {
     if (!view_.patches) return;
     for (std::uint32_t i = 0; i < a_.edges.size(); ++i) {
@@ -91,12 +98,12 @@ class ThinWalls {
     return view_.patches && wedges_.contains(key(patch(t), patch(u)));
   }
 
-  // Straight through the material from the middle of the triangle.
+  // Straight on from the middle of the triangle.
   [[nodiscard]] std::optional<Across> opposite(TriangleId t) const {
     const Point from = centroid_of(a_, t);
     const Vector n = normal_of(t);
     const Eigen::Vector3f rough = normal_[t.value];
-    const Point to = from - limit_ * n;
+    const Point to = from + side_ * limit_ * n;
     Box box;
     box.extend(from);
     box.extend(to);
@@ -108,10 +115,10 @@ class ThinWalls {
       const Point &x = a_.welded.point(c[0]), &y = a_.welded.point(c[1]),
                   &z = a_.welded.point(c[2]);
       const Vector m = normal_of(u);
-      const double along = (from - x).dot(m) / n.dot(m);
+      const double along = side_ * (x - from).dot(m) / n.dot(m);
       // Behind, and not as good as on it: that is an overlap, or a crack.
       if (!(along > view_.limits[Limit::near_vertices]) || along > limit_) return;
-      const Point at = from - along * n;
+      const Point at = from + side_ * along * n;
       if ((y - x).cross(at - x).dot(m) < 0 || (z - y).cross(at - y).dot(m) < 0 ||
           (x - z).cross(at - z).dot(m) < 0) {
         return;
@@ -124,21 +131,18 @@ class ThinWalls {
 
   const PartView& view_;
   const Anatomy& a_;
+  double side_;  // of the normal
   double limit_;
   std::vector<Eigen::Vector3f> normal_;  // the first question asked of what lies near
   BoxTree tree_;
   std::unordered_set<std::uint64_t> wedges_;
 };
 
-}  // namespace
-
-void check_thin_walls(const PartView& view, FindingSink& sink) {
-  if (view.intent == Intent::sheet) return;
-  const auto h = view.limits.element_size();
-  const double limit = h ? *h * view.limits[Limit::elements_across] : view.limits[Limit::thin_wall];
-  if (!(limit > 0) || view.anatomy.shells.empty()) return;
+void report(const PartView& view, FindingKind kind, Between between, double limit,
+            FindingSink& sink) {
+  if (view.intent == Intent::sheet || !(limit > 0) || view.anatomy.shells.empty()) return;
   const Anatomy& a = view.anatomy;
-  const std::vector<Across> thin = ThinWalls(view, limit).find();
+  const std::vector<Across> thin = Opposites(view, between, limit).find();
   // Together: neighbours, and what lies across.
   const auto groups = connected_groups(thin, [&](const Across& w, const auto& key) {
     for (const TriangleId t : {w.from, w.to}) {
@@ -149,7 +153,7 @@ void check_thin_walls(const PartView& view, FindingSink& sink) {
   });
   for (const auto& group : groups) {
     Finding finding;
-    finding.kind = FindingKind::thin_wall;
+    finding.kind = kind;
     finding.measure = limit;
     finding.limit = limit;
     std::vector<Point> points;
@@ -169,13 +173,27 @@ void check_thin_walls(const PartView& view, FindingSink& sink) {
     }
     finding.count = group.size();
     finding.box = box_of(points);
+    const auto h = view.limits.element_size();
     if (h) finding.detail = short_text(finding.measure / *h) + " elements across, ";
-    finding.detail += "up to " + short_text(largest) + " thick, about " + short_text(0.5 * area) +
-                      " of area on each side";
+    finding.detail += "up to " + short_text(largest) +
+                      (between == Between::air ? " wide, about " : " thick, about ") +
+                      short_text(0.5 * area) + " of area on each side";
     finding.waits_for.assign(info(finding.kind).waits_for.begin(),
                              info(finding.kind).waits_for.end());
     sink.add(std::move(finding), points, std::move(triangles));
   }
+}
+
+}  // namespace
+
+void check_thin_walls(const PartView& view, FindingSink& sink) {
+  const auto h = view.limits.element_size();
+  const double limit = h ? *h * view.limits[Limit::elements_across] : view.limits[Limit::thin_wall];
+  report(view, FindingKind::thin_wall, Between::material, limit, sink);
+}
+
+void check_narrow_slots(const PartView& view, FindingSink& sink) {
+  report(view, FindingKind::narrow_slot, Between::air, view.limits[Limit::narrow_slot], sink);
 }
 
 }  // namespace aguja
