@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include "aguja/report/text.h"
+#include "page_output.h"
 #include "session.h"
 
 namespace aguja::app {
@@ -17,6 +18,8 @@ struct CertifyCommand : Session {
   std::string expected_volume;
   std::string expected_mass;
   std::string within = "0.1%";
+  bool overwrite = false;
+  PageOutput page;
 
   std::vector<Expectation> expectations(const Certificate& certificate, LengthUnit unit,
                                         std::optional<Density> material, double allowed) const {
@@ -41,6 +44,7 @@ struct CertifyCommand : Session {
       throw ArgumentError("--expect-mass needs a --density");
     }
     const double allowed = parse_percentage(within);
+    page.check(overwrite);
     auto file_digest = std::async(std::launch::async, [this] { return digest(); });
     const Model model = read();
     const Certificate certificate = certify(model, &times(), progress());
@@ -51,6 +55,11 @@ struct CertifyCommand : Session {
             return certify_text(model, certificate, file_label(), hash, material, expected,
                                 {.width = width()});
           });
+    if (page.is_wanted()) {
+      page.write_one(*this, model,
+                     inspect(model, PageOutput::inspect_options(), &times(), progress()),
+                     overwrite);
+    }
     const bool met = std::all_of(expected.begin(), expected.end(),
                                  [](const Expectation& e) { return e.is_met(); });
     return certificate.verdict == Verdict::solid && met ? kAllWell : kErrorsInGeometry;
@@ -70,6 +79,8 @@ void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_option("--expect-mass", session->expected_mass, "such as 2.1kg; needs --density");
   command.add_option("--within", session->within, "how far off an expectation may be")
       ->capture_default_str();
+  session->page.add(command);
+  command.add_flag("--overwrite", session->overwrite, "replace the page if it exists");
   session->add_common(command);
   command.footer(
       "Exit status 1 unless the verdict is solid and every expectation is met.\n"

@@ -4,6 +4,7 @@
 
 #include "aguja/mesh/transform.h"
 #include "aguja/report/text.h"
+#include "page_output.h"
 #include "session.h"
 
 namespace aguja::app {
@@ -14,8 +15,11 @@ struct CompareCommand : Session {
   std::string file_b;
   std::string accuracy;
   std::string within;
+  bool overwrite = false;
+  PageOutput page;
 
   int compare_models() {
+    page.check(overwrite);
     Model a;
     Model b;
     times().time("read", [&] {
@@ -31,6 +35,7 @@ struct CompareCommand : Session {
         times().time("deviation", [&] { return compare(a, b, options, progress()); });
     print([&] { return compare_json(a, b, deviation, facts()); },
           [&] { return compare_text(a, file_a, file_b, deviation, {.width = width()}); });
+    if (page.is_wanted()) page.write_two(*this, {a, file_a, b, file_b}, {}, overwrite, deviation);
     const bool missed = limit && deviation.largest() > *limit;
     return missed ? kErrorsInGeometry : kAllWell;
   }
@@ -49,6 +54,8 @@ void add_compare(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
                      "how well the largest distance is to be known, such as 0.001mm");
   command.add_option("--within", session->within,
                      "exit with status 1 if they lie farther apart, such as 0.05mm");
+  session->page.add(command);
+  command.add_flag("--overwrite", session->overwrite, "replace the page if it exists");
   session->add_common(command);
   command.footer("Example: aguja compare before.stl after.stl --within 0.05mm");
   commands.emplace_back(

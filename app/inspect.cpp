@@ -8,6 +8,7 @@
 
 #include "aguja/formats/profile.h"
 #include "aguja/report/text.h"
+#include "page_output.h"
 #include "session.h"
 
 namespace aguja::app {
@@ -32,6 +33,7 @@ struct InspectCommand : Session {
   std::string explain;
   std::size_t most_findings = 10000;
   bool overwrite = false;
+  PageOutput page;
 
   int run_command() { return explain.empty() ? inspect_model() : explain_kinds(); }
 
@@ -86,6 +88,8 @@ struct InspectCommand : Session {
       return kAllWell;
     }
     InspectOptions options;
+    page.check(overwrite);
+    if (page.is_wanted()) options = PageOutput::inspect_options();
     for (const std::string& name : only) options.only.insert(kind_named(name, "--only"));
     const Model model = read(true);
     options.profile = profile_for(model.unit);
@@ -107,6 +111,7 @@ struct InspectCommand : Session {
                                   {.width = width(), .every_finding = every_finding});
             });
     }
+    if (page.is_wanted()) page.write_one(*this, model, inspection, overwrite);
     const bool nothing = triangle_count(model) == 0;
     return nothing || inspection.count(Severity::error) > 0 ? kErrorsInGeometry : kAllWell;
   }
@@ -130,7 +135,8 @@ void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
                      "TOML file with limits, severities, intents and waivers");
   command.add_option("--write-profile", session->write_profile,
                      "write the profile in force, with the reason for each default (-: print it)");
-  command.add_flag("--overwrite", session->overwrite, "replace the profile if it exists");
+  command.add_flag("--overwrite", session->overwrite, "replace the profile or page if it exists");
+  session->page.add(command);
   command.add_option("--only", session->only, "look for these kinds alone");
   command.add_option("--sheet", session->sheets, "this part is meant to be a sheet");
   command.add_option("--explain", session->explain,

@@ -94,6 +94,7 @@ void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
 void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_compare(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_show(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_demo(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 
 /// Set by the first SIGINT; the second one ends the process at once.

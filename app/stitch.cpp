@@ -7,6 +7,7 @@
 
 #include "aguja/formats/write.h"
 #include "aguja/report/text.h"
+#include "page_output.h"
 #include "session.h"
 
 namespace aguja::app {
@@ -17,6 +18,7 @@ struct StitchCommand : Session {
   OutputOptions output;
   int steps = 1;
   bool dry_run = false;
+  PageOutput page;
 
   void check_use() const {
     if (dry_run != output.file.empty()) {
@@ -24,6 +26,7 @@ struct StitchCommand : Session {
                                   : "--output FILE is needed, or --dry-run");
     }
     if (!dry_run) output.check();
+    page.check(output.overwrite);
   }
 
   void choose_tolerance(const Model& model, StitchReport& report) {
@@ -55,6 +58,18 @@ struct StitchCommand : Session {
       report.certificate = certify(stitched.model, &times(), progress());
     } else {
       write(stitched.model, report);
+    }
+    if (page.is_wanted()) {
+      // What was moved by up to the tolerance may be off its surface by as much.
+      Profile profile;
+      profile.tolerance = report.tolerance;
+      if (report.tolerance > 0) {
+        profile.limits[Limit::patch_fit] = {report.tolerance, LimitBasis::length, model.unit};
+      }
+      page.write_two(
+          *this,
+          {model, file_label(), stitched.model, dry_run ? "as it would be" : output.file},
+          profile, output.overwrite);
     }
     print([&] { return stitch_json(model, report, facts()); },
           [&] { return stitch_text(model, report, file_label(), {.width = width()}); });
@@ -105,6 +120,7 @@ void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comma
                      "how far anything may move, such as 0.05mm; if left out, it is proposed from "
                      "the widths of the cracks");
   session->output.add(command);
+  session->page.add(command);
   command.add_option("--steps", session->steps, "let the tolerance grow in so many steps")
       ->check(CLI::Range(1, 100))
       ->capture_default_str();

@@ -87,22 +87,30 @@ WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
   throw ArgumentError("write: unknown format");
 }
 
-WriteReport write_model(const std::filesystem::path& path, const Model& model, Format format,
-                        const WriteOptions& options, bool overwrite) {
+std::string write_file(const std::filesystem::path& path,
+                       const std::function<void(const ByteSink&)>& write, bool overwrite) {
   if (!overwrite && std::filesystem::exists(path)) {
     throw OutputError(path.string() + ": exists already; it is not overwritten unless asked to");
   }
   UnfinishedFile file(path);
   detail::Digest digest;
-  WriteReport report = write_model(
-      [&](std::string_view bytes) {
-        file.write(bytes);
-        digest.add(bytes);
-      },
-      model, format, options);
-  report.digest = digest.text();
-  file.check(report.digest);
+  write([&](std::string_view bytes) {
+    file.write(bytes);
+    digest.add(bytes);
+  });
+  const std::string written = digest.text();
+  file.check(written);
   file.publish(overwrite);
+  return written;
+}
+
+WriteReport write_model(const std::filesystem::path& path, const Model& model, Format format,
+                        const WriteOptions& options, bool overwrite) {
+  WriteReport report;
+  const std::string digest = write_file(
+      path, [&](const ByteSink& sink) { report = write_model(sink, model, format, options); },
+      overwrite);
+  report.digest = digest;
   return report;
 }
 

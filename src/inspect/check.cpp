@@ -123,7 +123,7 @@ void FindingSink::add(Finding finding, std::span<const Point> geometry,
   std::sort(triangles.begin(), triangles.end());
   triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
   finding.triangle_total = triangles.size();
-  if (triangles.size() > Finding::kMostListed) triangles.resize(Finding::kMostListed);
+  if (triangles.size() > options_.most_triangles) triangles.resize(options_.most_triangles);
   finding.triangles = std::move(triangles);
   for (const Waiver& waiver : options_.profile.waivers) {
     if (!finding.waived && waiver.covers(finding)) finding.waived = waiver.reason;

@@ -86,7 +86,7 @@ bool wanted(const RegisteredCheck& check, const FindingSink& sink) {
 }
 
 bool needs_patches(const InspectOptions& options, const FindingSink& sink) {
-  return options.profile.element_size ||
+  return options.profile.element_size || options.keep_patches ||
          std::any_of(registered_checks().begin(), registered_checks().end(),
                      [&](const RegisteredCheck& c) { return c.needs_patches && wanted(c, sink); });
 }
@@ -202,6 +202,7 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
       timed(times, check.name, [&] { check.on_part(view, sink); });
     }
     sink.settle_waiting();
+    if (options.keep_patches) inspection.patches.push_back(*patches);
     Counts counts = anatomy.counts();
     counts.inverted_shells = sink.inverted_shells();
     // Contacts between the sides of cracks put nothing into anything.

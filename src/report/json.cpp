@@ -99,7 +99,10 @@ Json widths_json(const Finding& f) {
 Json finding_json(const Finding& f, LengthUnit unit) {
   const KindInfo& kind = info(f.kind);
   Json triangles = Json::array();
-  for (const TriangleId t : f.triangles) triangles.push_back(t.value);
+  for (const TriangleId t : f.triangles) {
+    if (triangles.size() == InspectOptions::kMostListed) break;
+    triangles.push_back(t.value);
+  }
   Json waits = Json::array();
   for (const FindingKind k : f.waits_for) waits.push_back(slug(k));
   Json causes = Json::array();

@@ -32,6 +32,11 @@ WriteReport write_model(const std::filesystem::path& path, const Model& model, F
 WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
                         const WriteOptions& options = {});
 
+/// What `write` puts into its sink, to `path` as above. Returns the digest.
+/// Errors   OutputError, and what `write` throws.
+std::string write_file(const std::filesystem::path& path,
+                       const std::function<void(const ByteSink&)>& write, bool overwrite = false);
+
 WriteReport write_stl(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
 WriteReport write_obj(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
 WriteReport write_ply(const ByteSink& sink, const Model& model, const WriteOptions& options = {});

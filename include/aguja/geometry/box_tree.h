@@ -9,6 +9,8 @@
 #include <array>
 #include <bit>
 #include <cstdint>
+#include <limits>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -88,6 +90,16 @@ class BoxTree {
   template <class Squared>
   [[nodiscard]] std::uint32_t nearest(const Point& p, double limit, const Squared& squared) const;
   static constexpr std::uint32_t kNone = 0xFFFFFFFFu;
+
+  struct RayHit {
+    std::uint32_t item;
+    double along;  ///< in lengths of the ray's direction
+  };
+  /// The nearest item that the ray from `origin` meets: `along(item)` says where, negative if not
+  /// at all. Nearer boxes first as far as the tree tells; the lowest of items equally near.
+  template <class Along>
+  [[nodiscard]] std::optional<RayHit> first_hit(const Point& origin, const Vector& direction,
+                                                const Along& along) const;
 
  private:
   struct Node {
@@ -234,6 +246,55 @@ std::uint32_t BoxTree::nearest(const Point& p, double limit, const Squared& squa
       if (s < best_squared || (s == best_squared && (best == kNone || own.items[i] < best))) {
         best = own.items[i];
         best_squared = s;
+      }
+    }
+  }
+  return best;
+}
+
+template <class Along>
+std::optional<BoxTree::RayHit> BoxTree::first_hit(const Point& origin, const Vector& direction,
+                                                  const Along& along) const {
+  std::optional<RayHit> best;
+  if (nodes_.empty()) return best;
+  const Vector inverse = direction.cwiseInverse();
+  constexpr double kMissed = -1;
+  const auto entry = [&](const FloatBox& box) {
+    double enters = 0, leaves = best ? best->along : std::numeric_limits<double>::infinity();
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto axis = static_cast<Eigen::Index>(k);
+      const double low = static_cast<double>(box.low[k]), high = static_cast<double>(box.high[k]);
+      if (direction[axis] == 0) {
+        if (origin[axis] < low || origin[axis] > high) return kMissed;
+        continue;
+      }
+      const double a = (low - origin[axis]) * inverse[axis];
+      const double b = (high - origin[axis]) * inverse[axis];
+      enters = std::max(enters, std::min(a, b));
+      leaves = std::min(leaves, std::max(a, b));
+    }
+    return enters <= leaves ? enters : kMissed;
+  };
+  std::uint32_t stack[kDeepest];
+  int depth = 0;
+  stack[depth++] = 0;
+  while (depth > 0) {
+    const std::uint32_t node = stack[--depth];
+    if (entry(nodes_[node].box) < 0) continue;
+    if (nodes_[node].blocks > 1) {
+      std::uint32_t near = left(node), far = right(node);
+      const double to_near = entry(nodes_[near].box), to_far = entry(nodes_[far].box);
+      if (to_far >= 0 && (to_near < 0 || to_far < to_near)) std::swap(near, far);
+      stack[depth++] = far;
+      stack[depth++] = near;
+      continue;
+    }
+    const Block own = block(nodes_[node].first);
+    for (const std::uint32_t item : own.items) {
+      const double at = along(item);
+      if (at < 0) continue;
+      if (!best || at < best->along || (at == best->along && item < best->item)) {
+        best = RayHit{item, at};
       }
     }
   }

@@ -119,13 +119,11 @@ struct Finding {
   std::optional<double> depth;         ///< crossings: how far the surfaces pass through each other
   std::optional<WidthProfile> widths;  ///< cracks and gaps
   std::string detail;                  ///< one clause with what the figures do not say
-  std::vector<TriangleId> triangles;   ///< in the part as read, rising; the first kMostListed
+  std::vector<TriangleId> triangles;   ///< in the part as read, rising; as many as asked for
   std::size_t triangle_total = 0;      ///< how many there are
   std::vector<FindingKind> waits_for;
   std::vector<Symptom> cause_of;      ///< what would go with it, by kind
   std::optional<std::string> waived;  ///< the profile's reason to leave it as it is
-
-  static constexpr std::size_t kMostListed = 100;
 };
 
 }  // namespace aguja

@@ -10,6 +10,7 @@
 #include "aguja/inspect/profile.h"
 #include "aguja/inspect/quality.h"
 #include "aguja/mesh/model.h"
+#include "aguja/mesh/patches.h"
 #include "aguja/mesh/rim_survey.h"
 #include "aguja/solid/anatomy.h"
 
@@ -19,6 +20,11 @@ struct InspectOptions {
   Profile profile;
   /// Only these kinds are looked for; empty: all that the profile does not skip.
   std::set<FindingKind> only = {};
+  /// A finding lists at most so many of its triangles.
+  std::size_t most_triangles = kMostListed;
+  static constexpr std::size_t kMostListed = 100;
+  /// Keep the patches that were recognised, for who shows them.
+  bool keep_patches = false;
 };
 
 /// A question that could not be asked yet, and what must be mended first.
@@ -39,6 +45,7 @@ struct Inspection {
   /// Where the profile gives an element size.
   std::optional<Quality> quality;
   std::optional<ElementSizes> element_sizes;
+  std::vector<Patches> patches;    ///< by part, if they were to be kept
   std::vector<std::string> hints;  ///< what is seen only across parts, a sentence each
 
   /// Of findings that are not waived.

@@ -1,0 +1,260 @@
+#include "aguja/report/page.h"
+
+#include <cmath>
+
+#include <nlohmann/json.hpp>
+
+#include "aguja/base/error.h"
+#include "aguja/base/parallel.h"
+#include "aguja/report/json.h"
+#include "report/page_files.h"
+#include "report/viewer_mesh.h"
+
+namespace aguja {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+// What a script element may hold: nothing that ends it.
+std::string safe(std::string text) {
+  for (std::size_t at = text.find("</"); at != std::string::npos; at = text.find("</", at + 3)) {
+    text.replace(at, 2, "<\\/");
+  }
+  return text;
+}
+
+std::string_view severity_word(std::size_t n, std::string_view one, std::string_view many) {
+  return n == 1 ? one : many;
+}
+
+// The answer in one sentence, and what comes next in another.
+Json verdict_json(const PageModel& m) {
+  const std::size_t errors = m.inspection->count(Severity::error);
+  const std::size_t warnings = m.inspection->count(Severity::warning);
+  std::string sentence;
+  std::string next;
+  const bool many = m.model->parts.size() != 1;
+  if (triangle_count(*m.model) == 0) {
+    sentence = "Nothing to mesh: there are no triangles.";
+  } else if (m.certificate != nullptr && m.certificate->verdict == Verdict::solid) {
+    sentence = many ? "Closed solids: a volume mesher can take them."
+                    : "A closed solid: a volume mesher can take it.";
+  } else if (m.certificate != nullptr && m.certificate->verdict == Verdict::undecided) {
+    sentence = "Undecided: something could not be examined.";
+  } else {
+    sentence = "Not a solid yet: a volume mesher will refuse it or fill the wrong space.";
+  }
+  if (errors > 0) {
+    next = std::to_string(errors) + std::string(severity_word(errors, " error", " errors")) +
+           " to mend first.";
+  } else if (warnings > 0) {
+    next = std::to_string(warnings) +
+           std::string(severity_word(warnings, " warning costs", " warnings cost")) +
+           " quality or time; no errors.";
+  } else {
+    next = "Nothing was found that a mesher would mind.";
+  }
+  const char* tone = errors > 0                                              ? "error"
+                     : m.certificate != nullptr && sentence.starts_with("A") ? "well"
+                                                                             : "open";
+  if (m.certificate != nullptr && m.certificate->verdict == Verdict::solid && errors == 0) {
+    tone = "well";
+  }
+  Json reasons = Json::array();
+  if (m.certificate != nullptr) {
+    for (const Reason& r : m.certificate->reasons) {
+      reasons.push_back((r.part.empty() ? "" : r.part + ": ") + r.text);
+    }
+  }
+  return {{"sentence", sentence}, {"next", next}, {"tone", tone}, {"reasons", reasons}};
+}
+
+std::vector<std::size_t> first_triangles(const Model& model) {
+  std::vector<std::size_t> first;
+  std::size_t before = 0;
+  for (const Part& part : model.parts) {
+    first.push_back(before);
+    before += part.mesh.triangles.size();
+  }
+  return first;
+}
+
+std::size_t part_named(const Model& model, const std::string& name) {
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    if (model.parts[p].name == name) return p;
+  }
+  return model.parts.size();
+}
+
+// Fields as 16 bits between their least and largest.
+Json field_json(const TriangleField& field, const ViewerMesh& mesh) {
+  float least = std::numeric_limits<float>::infinity(), largest = -least;
+  for (const float v : field.values) {
+    if (!std::isfinite(v)) continue;
+    least = std::min(least, v);
+    largest = std::max(largest, v);
+  }
+  constexpr std::uint32_t kNone = 65535, kMost = 65534;
+  std::vector<std::uint32_t> steps;
+  steps.reserve(mesh.source.size());
+  for (const std::uint32_t t : mesh.source) {
+    const float v = field.values[t];
+    const float share = largest > least ? (v - least) / (largest - least) : 0;
+    steps.push_back(std::isfinite(v) ? static_cast<std::uint32_t>(std::lround(share * kMost))
+                                     : kNone);
+  }
+  if (!(least <= largest)) least = largest = 0;
+  return {{"slug", field.slug},       {"title", field.title},
+          {"unit", field.unit},       {"least", least},
+          {"largest", largest},       {"smaller_is_worse", field.smaller_is_worse},
+          {"values", packed(steps)}};
+}
+
+Json findings_json(const PageModel& m, const PageOptions& options) {
+  Json all = inspect_json(*m.model, *m.inspection, options.most_findings, {});
+  const auto first = first_triangles(*m.model);
+  for (std::size_t i = 0; i < all["findings"].size(); ++i) {
+    const Finding& f = m.inspection->findings[i];
+    const std::size_t part = part_named(*m.model, f.part);
+    Json triangles = Json::array();
+    for (const TriangleId t : f.triangles) {
+      triangles.push_back(t.value + (part < first.size() ? first[part] : 0));
+    }
+    all["findings"][i]["triangles"] = std::move(triangles);
+  }
+  return all;
+}
+
+Json model_json(const PageModel& m, const PageOptions& options) {
+  const std::size_t n = triangle_count(*m.model);
+  for (const TriangleField& field : m.fields) {
+    if (field.values.size() != n) {
+      throw ArgumentError("page: the field " + field.slug + " is not of this model");
+    }
+  }
+  const auto first = first_triangles(*m.model);
+  std::vector<bool> keep(n);
+  for (const Finding& f : m.inspection->findings) {
+    const std::size_t part = part_named(*m.model, f.part);
+    if (part == first.size()) continue;
+    for (const TriangleId t : f.triangles) keep[first[part] + t.value] = true;
+  }
+  const ViewerMesh mesh = viewer_mesh(*m.model, m.inspection->patches, keep, options.most_triangles);
+  Json parts = Json::array();
+  for (std::size_t p = 0; p < m.model->parts.size(); ++p) {
+    parts.push_back({{"name", m.model->parts[p].name}, {"end", mesh.part_ends[p]}});
+  }
+  const std::span<const std::uint32_t> lists[] = {mesh.positions, mesh.corners, mesh.patch_of,
+                                                  mesh.naked, mesh.borders};
+  std::string texts[std::size(lists)];
+  parallel_tasks(std::size(lists), [&](std::size_t i) { texts[i] = packed(lists[i]); });
+  Json fields = Json::array();
+  for (const TriangleField& field : m.fields) fields.push_back(field_json(field, mesh));
+  Json object = {{"label", m.label},
+                 {"file", m.file},
+                 {"digest", m.digest},
+                 {"unit", symbol(m.model->unit)},
+                 {"unit_assumed", m.model->unit_assumed},
+                 {"triangles", n},
+                 {"shown", mesh.source.size()},
+                 {"reduced", mesh.reduced},
+                 {"low", {mesh.low.x(), mesh.low.y(), mesh.low.z()}},
+                 {"step", mesh.step},
+                 {"parts", parts},
+                 {"positions", texts[0]},
+                 {"corners", texts[1]},
+                 {"patches", texts[2]},
+                 {"naked", texts[3]},
+                 {"borders", texts[4]},
+                 {"fields", fields},
+                 {"verdict", verdict_json(m)},
+                 {"total", m.inspection->findings.size()},
+                 {"inspection", findings_json(m, options)}};
+  if (mesh.reduced) object["source"] = packed(mesh.source);
+  if (m.certificate != nullptr && m.certificate->encloses) {
+    object["volume"] = m.certificate->mass.volume;
+    object["area"] = m.certificate->mass.area;
+  }
+  return object;
+}
+
+Json kinds_json(const std::vector<PageModel>& models) {
+  std::set<FindingKind> present;
+  for (const PageModel& m : models) {
+    for (const Finding& f : m.inspection->findings) present.insert(f.kind);
+  }
+  const std::vector<FindingKind> list(present.begin(), present.end());
+  return explain_json(list)["kinds"];
+}
+
+}  // namespace
+
+std::string_view slug(Fate fate) {
+  switch (fate) {
+    case Fate::gone:
+      return "gone";
+    case Fate::left:
+      return "left";
+    case Fate::new_:
+      return "new";
+  }
+  return "";
+}
+
+Fates fates_of(const Inspection& before, const Inspection& after, double reach) {
+  Fates fates{std::vector<Fate>(before.findings.size(), Fate::gone),
+              std::vector<Fate>(after.findings.size(), Fate::new_)};
+  const auto covers = [&](const Finding& f, const Point& p) {
+    return ((p - f.box.low).array() >= -reach).all() && ((f.box.high - p).array() >= -reach).all();
+  };
+  for (std::size_t b = 0; b < before.findings.size(); ++b) {
+    for (std::size_t a = 0; a < after.findings.size(); ++a) {
+      const Finding &f = before.findings[b], &g = after.findings[a];
+      if (f.kind != g.kind || !(covers(f, g.place) || covers(g, f.place))) continue;
+      fates.before[b] = fates.after[a] = Fate::left;
+    }
+  }
+  return fates;
+}
+
+std::string page_html(const std::vector<PageModel>& models,
+                      const std::optional<Deviation>& deviation, const PageOptions& options) {
+  if (models.empty() || models.size() > 2) {
+    throw ArgumentError("page: one model is shown, or two");
+  }
+  Json content;
+  content["models"] = Json::array();
+  for (const PageModel& m : models) content["models"].push_back(model_json(m, options));
+  content["kinds"] = kinds_json(models);
+  if (models.size() == 2) {
+    const double reach = 1e-3 * box_of(*models[0].model).diagonal();
+    const Fates fates = fates_of(*models[0].inspection, *models[1].inspection, reach);
+    const auto list = [](const std::vector<Fate>& of) {
+      Json words = Json::array();
+      for (const Fate f : of) words.push_back(slug(f));
+      return words;
+    };
+    content["fates"] = {list(fates.before), list(fates.after)};
+  }
+  if (deviation) {
+    content["deviation"] =
+        compare_json(*models[0].model, *models.back().model, *deviation, {})["deviation"];
+  }
+  std::string page(page_file("page.html"));
+  const auto put = [&](std::string_view mark, const std::string& text) {
+    const std::size_t at = page.find(mark);
+    if (at == std::string::npos) throw InternalError("page: no place for " + std::string(mark));
+    page.replace(at, mark.size(), text);
+  };
+  std::string script;
+  for (const auto* name : {"data.js", "scene.js", "camera.js", "panel.js", "tools.js", "main.js"}) {
+    script += page_file(name);
+  }
+  put("/*style*/", std::string(page_file("page.css")));
+  put("/*content*/", safe(content.dump(-1, ' ', false, Json::error_handler_t::replace)));
+  put("/*three*/", safe(std::string(page_file("three.js"))));
+  put("/*script*/", safe(script));
+  return page;
+}
+
+}  // namespace aguja
