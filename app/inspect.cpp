@@ -9,6 +9,7 @@
 #include "aguja/formats/profile.h"
 #include "aguja/report/text.h"
 #include "page_output.h"
+#include "picture_output.h"
 #include "session.h"
 
 namespace aguja::app {
@@ -34,6 +35,8 @@ struct InspectCommand : Session {
   std::size_t most_findings = 10000;
   bool overwrite = false;
   PageOutput page;
+  std::string pictures;
+  PictureOutput picture;
 
   int run_command() { return explain.empty() ? inspect_model() : explain_kinds(); }
 
@@ -89,7 +92,8 @@ struct InspectCommand : Session {
     }
     InspectOptions options;
     page.check(overwrite);
-    if (page.is_wanted()) options = PageOutput::inspect_options();
+    if (!pictures.empty()) picture.check();
+    if (page.is_wanted() || !pictures.empty()) options = PageOutput::inspect_options();
     for (const std::string& name : only) options.only.insert(kind_named(name, "--only"));
     const Model model = read(true);
     options.profile = profile_for(model.unit);
@@ -112,6 +116,12 @@ struct InspectCommand : Session {
             });
     }
     if (page.is_wanted()) page.write_one(*this, model, inspection, overwrite);
+    if (!pictures.empty()) {
+      const Certificate certificate = certify(model, &times(), progress());
+      times().time("pictures", [&] {
+        write_pictures(pictures, picture, file_label(), model, inspection, certificate, overwrite);
+      });
+    }
     const bool nothing = triangle_count(model) == 0;
     return nothing || inspection.count(Severity::error) > 0 ? kErrorsInGeometry : kAllWell;
   }
@@ -135,8 +145,12 @@ void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
                      "TOML file with limits, severities, intents and waivers");
   command.add_option("--write-profile", session->write_profile,
                      "write the profile in force, with the reason for each default (-: print it)");
-  command.add_flag("--overwrite", session->overwrite, "replace the profile or page if it exists");
+  command.add_flag("--overwrite", session->overwrite,
+                   "replace the profile, page or pictures if they exist");
   session->page.add(command);
+  command.add_option("--pictures", session->pictures,
+                     "write pictures into this folder: the whole model and each finding");
+  session->picture.add(command);
   command.add_option("--only", session->only, "look for these kinds alone");
   command.add_option("--sheet", session->sheets, "this part is meant to be a sheet");
   command.add_option("--explain", session->explain,

@@ -16,15 +16,16 @@ void PageOutput::check(bool overwrite) const {
 }
 
 void write_whole(const std::string& file, std::string_view bytes, bool overwrite) {
-  write_file(file, [&](const ByteSink& sink) { sink(bytes); }, overwrite);
+  write_file(
+      file, [&](const ByteSink& sink) { sink(bytes); }, overwrite);
 }
 
 void PageOutput::write_one(Session& session, const Model& model, const Inspection& inspection,
                            bool overwrite) const {
   const Certificate certificate = certify(model, &session.times(), session.progress());
   const std::string page = session.times().time("page", [&] {
-    PageModel one{"as read", session.file_label(), session.digest(), &model, &inspection,
-                  &certificate, {}};
+    PageModel one{
+        "as read", session.file_label(), session.digest(), &model, &inspection, &certificate, {}};
     one.fields.push_back(aspect_field(model));
     one.fields.push_back(thickness_field(model));
     return page_html({one});
@@ -54,8 +55,13 @@ void PageOutput::write_two(Session& session, const Pair& pair, const Profile& pr
   const std::string page = session.times().time("page", [&] {
     std::vector<PageModel> both;
     for (std::size_t i = 0; i < 2; ++i) {
-      PageModel one{i == 0 ? "before" : "after", files[i], "", models[i], &inspections[i],
-                    &certificates[i], {}};
+      PageModel one{i == 0 ? "before" : "after",
+                    files[i],
+                    "",
+                    models[i],
+                    &inspections[i],
+                    &certificates[i],
+                    {}};
       if (triangle_count(*models[1 - i]) > 0) {
         one.fields.push_back(deviation_field(*models[i], *models[1 - i]));
       }

@@ -67,8 +67,7 @@ struct StitchCommand : Session {
         profile.limits[Limit::patch_fit] = {report.tolerance, LimitBasis::length, model.unit};
       }
       page.write_two(
-          *this,
-          {model, file_label(), stitched.model, dry_run ? "as it would be" : output.file},
+          *this, {model, file_label(), stitched.model, dry_run ? "as it would be" : output.file},
           profile, output.overwrite);
     }
     print([&] { return stitch_json(model, report, facts()); },

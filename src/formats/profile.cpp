@@ -25,10 +25,16 @@ class Reader {
     } catch (const toml::parse_error& error) {
       fail(error.source(), std::string(error.description()), "TOML", "");
     }
-    expect_keys(root, {"format", "version", "element_size", "tolerance", "intent", "intents",
-                       "limits", "severities", "waivers"});
     const auto* format = root.get("format");
-    if (format == nullptr || word(*format) != "aguja-profile") {
+    // Of a plan only the waivers are asked here.
+    const bool is_plan = format != nullptr && word(*format) == "aguja-plan";
+    if (is_plan) {
+      expect_keys(root, {"format", "version", "input", "steps", "waivers"});
+    } else {
+      expect_keys(root, {"format", "version", "element_size", "tolerance", "intent", "intents",
+                         "limits", "severities", "waivers"});
+    }
+    if (!is_plan && (format == nullptr || word(*format) != "aguja-profile")) {
       fail(format == nullptr ? root.source() : format->source(),
            "a profile begins with format = \"aguja-profile\"", "aguja-profile", "");
     }

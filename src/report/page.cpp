@@ -7,6 +7,7 @@
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
 #include "aguja/report/json.h"
+#include "aguja/report/verdict.h"
 #include "report/page_files.h"
 #include "report/viewer_mesh.h"
 
@@ -23,50 +24,18 @@ std::string safe(std::string text) {
   return text;
 }
 
-std::string_view severity_word(std::size_t n, std::string_view one, std::string_view many) {
-  return n == 1 ? one : many;
-}
-
-// The answer in one sentence, and what comes next in another.
 Json verdict_json(const PageModel& m) {
-  const std::size_t errors = m.inspection->count(Severity::error);
-  const std::size_t warnings = m.inspection->count(Severity::warning);
-  std::string sentence;
-  std::string next;
-  const bool many = m.model->parts.size() != 1;
-  if (triangle_count(*m.model) == 0) {
-    sentence = "Nothing to mesh: there are no triangles.";
-  } else if (m.certificate != nullptr && m.certificate->verdict == Verdict::solid) {
-    sentence = many ? "Closed solids: a volume mesher can take them."
-                    : "A closed solid: a volume mesher can take it.";
-  } else if (m.certificate != nullptr && m.certificate->verdict == Verdict::undecided) {
-    sentence = "Undecided: something could not be examined.";
-  } else {
-    sentence = "Not a solid yet: a volume mesher will refuse it or fill the wrong space.";
-  }
-  if (errors > 0) {
-    next = std::to_string(errors) + std::string(severity_word(errors, " error", " errors")) +
-           " to mend first.";
-  } else if (warnings > 0) {
-    next = std::to_string(warnings) +
-           std::string(severity_word(warnings, " warning costs", " warnings cost")) +
-           " quality or time; no errors.";
-  } else {
-    next = "Nothing was found that a mesher would mind.";
-  }
-  const char* tone = errors > 0                                              ? "error"
-                     : m.certificate != nullptr && sentence.starts_with("A") ? "well"
-                                                                             : "open";
-  if (m.certificate != nullptr && m.certificate->verdict == Verdict::solid && errors == 0) {
-    tone = "well";
-  }
+  const VerdictWords words = verdict_words(*m.model, *m.inspection, m.certificate);
   Json reasons = Json::array();
   if (m.certificate != nullptr) {
     for (const Reason& r : m.certificate->reasons) {
       reasons.push_back((r.part.empty() ? "" : r.part + ": ") + r.text);
     }
   }
-  return {{"sentence", sentence}, {"next", next}, {"tone", tone}, {"reasons", reasons}};
+  return {{"sentence", words.sentence},
+          {"next", words.next},
+          {"tone", slug(words.tone)},
+          {"reasons", reasons}};
 }
 
 std::vector<std::size_t> first_triangles(const Model& model) {
@@ -104,14 +73,16 @@ Json field_json(const TriangleField& field, const ViewerMesh& mesh) {
                                      : kNone);
   }
   if (!(least <= largest)) least = largest = 0;
-  return {{"slug", field.slug},       {"title", field.title},
-          {"unit", field.unit},       {"least", least},
-          {"largest", largest},       {"smaller_is_worse", field.smaller_is_worse},
+  return {{"slug", field.slug},     {"title", field.title},
+          {"unit", field.unit},     {"least", least},
+          {"largest", largest},     {"smaller_is_worse", field.smaller_is_worse},
           {"values", packed(steps)}};
 }
 
 Json findings_json(const PageModel& m, const PageOptions& options) {
   Json all = inspect_json(*m.model, *m.inspection, options.most_findings, {});
+  all.erase("timings");
+  all.erase("peak_bytes");
   const auto first = first_triangles(*m.model);
   for (std::size_t i = 0; i < all["findings"].size(); ++i) {
     const Finding& f = m.inspection->findings[i];
@@ -139,7 +110,8 @@ Json model_json(const PageModel& m, const PageOptions& options) {
     if (part == first.size()) continue;
     for (const TriangleId t : f.triangles) keep[first[part] + t.value] = true;
   }
-  const ViewerMesh mesh = viewer_mesh(*m.model, m.inspection->patches, keep, options.most_triangles);
+  const ViewerMesh mesh =
+      viewer_mesh(*m.model, m.inspection->patches, keep, options.most_triangles);
   Json parts = Json::array();
   for (std::size_t p = 0; p < m.model->parts.size(); ++p) {
     parts.push_back({{"name", m.model->parts[p].name}, {"end", mesh.part_ends[p]}});

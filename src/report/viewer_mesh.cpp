@@ -40,8 +40,7 @@ Scene scene_of(const Model& model, std::span<const Patches> patches) {
     scene.points.insert(scene.points.end(), welded.points().begin(), welded.points().end());
     for (std::size_t t = 0; t < welded.triangles().size(); ++t) {
       const Triangle& c = welded.triangles()[t];
-      scene.triangles.push_back(
-          {{{c[0].value + base}, {c[1].value + base}, {c[2].value + base}}});
+      scene.triangles.push_back({{{c[0].value + base}, {c[1].value + base}, {c[2].value + base}}});
       const std::uint32_t own = patch(t);
       if (own != kNoIndex) most = std::max(most, own + 1);
       scene.patch_of.push_back(own == kNoIndex ? kNoIndex : patches_before + own);
@@ -55,7 +54,8 @@ Scene scene_of(const Model& model, std::span<const Patches> patches) {
       };
       if (edges.is_naked({e})) {
         add(scene.naked);
-      } else if (uses.size() != 2 || patch(uses[0].triangle().value) != patch(uses[1].triangle().value)) {
+      } else if (uses.size() != 2 ||
+                 patch(uses[0].triangle().value) != patch(uses[1].triangle().value)) {
         add(scene.borders);
       }
     }

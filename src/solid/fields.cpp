@@ -86,8 +86,8 @@ TriangleField aspect_field(const Model& model) {
 }
 
 TriangleField thickness_field(const Model& model) {
-  TriangleField field{"thickness", "thickness, straight in", std::string(symbol(model.unit)), {},
-                      true};
+  TriangleField field{
+      "thickness", "thickness, straight in", std::string(symbol(model.unit)), {}, true};
   for (const Part& part : model.parts) {
     std::vector<Corners> own;
     for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
@@ -98,9 +98,8 @@ TriangleField thickness_field(const Model& model) {
       const Vector inward = -normal_of(c);
       if (inward.isZero()) return kNone;
       const Point from = (c[0] + c[1] + c[2]) / 3;
-      const auto hit = tree.first_hit(from, inward, [&](std::uint32_t other) {
-        return along_ray(from, inward, own[other]);
-      });
+      const auto hit = tree.first_hit(
+          from, inward, [&](std::uint32_t other) { return along_ray(from, inward, own[other]); });
       return hit ? static_cast<float>(hit->along) : kNone;
     });
     field.values.insert(field.values.end(), values.begin(), values.end());
@@ -112,16 +111,15 @@ TriangleField deviation_field(const Model& model, const Model& other) {
   const std::vector<Corners> there = all_corners(other);
   if (there.empty()) throw ArgumentError("deviation: the other model has no triangles");
   const BoxTree tree = tree_of(there);
-  TriangleField field{"deviation", "distance to the other model", std::string(symbol(model.unit)),
-                      {}, false};
+  TriangleField field{
+      "deviation", "distance to the other model", std::string(symbol(model.unit)), {}, false};
   field.values = by_triangle(all_corners(model), [&](const Corners& c) {
     double farthest = 0;
     for (const Point& p : {c[0], c[1], c[2], Point((c[0] + c[1] + c[2]) / 3)}) {
       const auto squared = [&](std::uint32_t t) {
         return (closest_point(p, there[t][0], there[t][1], there[t][2]) - p).squaredNorm();
       };
-      const std::uint32_t best =
-          tree.nearest(p, std::numeric_limits<double>::infinity(), squared);
+      const std::uint32_t best = tree.nearest(p, std::numeric_limits<double>::infinity(), squared);
       farthest = std::max(farthest, squared(best));
     }
     return static_cast<float>(std::sqrt(farthest));

@@ -72,7 +72,7 @@ class Page {
     const b = this.scene.model.box;
     if (!Number.isFinite(b[0][0])) return;
     const center = new THREE.Vector3(...b.map(([low, high], k) => (low + high) / 2 - origin[k]));
-    this.scene.camera.flyTo(center, Math.hypot(...b.map(([low, high]) => high - low)) / 2 * 0.82, at_once);
+    this.scene.camera.flyTo(center, Math.hypot(...b.map(([low, high]) => high - low)) / 2 * 0.72, at_once);
   }
 
   click(x, y) {
