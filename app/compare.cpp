@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "aguja/formats/view_files.h"
 #include "aguja/mesh/transform.h"
 #include "aguja/report/text.h"
 #include "page_output.h"
@@ -16,10 +17,14 @@ struct CompareCommand : Session {
   std::string accuracy;
   std::string within;
   bool overwrite = false;
+  std::string fields;
   PageOutput page;
 
   int compare_models() {
     page.check(overwrite);
+    if (!fields.empty() && !fields.ends_with(".vtp")) {
+      throw ArgumentError("--fields: expected a name that ends in .vtp; got '" + fields + "'");
+    }
     Model a;
     Model b;
     times().time("read", [&] {
@@ -36,6 +41,11 @@ struct CompareCommand : Session {
     print([&] { return compare_json(a, b, deviation, facts()); },
           [&] { return compare_text(a, file_a, file_b, deviation, {.width = width()}); });
     if (page.is_wanted()) page.write_two(*this, {a, file_a, b, file_b}, {}, overwrite, deviation);
+    if (!fields.empty()) {
+      const TriangleField one[] = {deviation_field(a, b)};
+      write_file(
+          fields, [&](const ByteSink& sink) { write_vtp(sink, a, one); }, overwrite);
+    }
     const bool missed = limit && deviation.largest() > *limit;
     return missed ? kErrorsInGeometry : kAllWell;
   }
@@ -54,8 +64,10 @@ void add_compare(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
                      "how well the largest distance is to be known, such as 0.001mm");
   command.add_option("--within", session->within,
                      "exit with status 1 if they lie farther apart, such as 0.05mm");
+  command.add_option("--fields", session->fields,
+                     "write A with its distance to B at each triangle: .vtp");
   session->page.add(command);
-  command.add_flag("--overwrite", session->overwrite, "replace the page if it exists");
+  command.add_flag("--overwrite", session->overwrite, "replace page or fields if they exist");
   session->add_common(command);
   command.footer("Example: aguja compare before.stl after.stl --within 0.05mm");
   commands.emplace_back(

@@ -5,6 +5,8 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "aguja/formats/view_files.h"
+#include "aguja/inspect/finding_fields.h"
 #include "page_output.h"
 #include "picture_output.h"
 #include "session.h"
@@ -18,12 +20,14 @@ struct ShowCommand : Session {
   std::size_t most = PageOptions{}.most_triangles;
   PictureOutput picture;
 
-  [[nodiscard]] bool is_picture() const { return output.ends_with(".png"); }
+  [[nodiscard]] bool ends_with(std::string_view end) const { return output.ends_with(end); }
+  [[nodiscard]] bool is_picture() const { return ends_with(".png"); }
+  [[nodiscard]] bool is_page() const { return ends_with(".html") || ends_with(".htm"); }
 
   void check_use() const {
-    if (!is_picture() && !output.ends_with(".html") && !output.ends_with(".htm")) {
-      throw ArgumentError("--output: expected a name that ends in .html or .png; got '" + output +
-                          "'");
+    if (!is_picture() && !is_page() && !ends_with(".vtp") && !ends_with(".glb")) {
+      throw ArgumentError(
+          "--output: expected a name that ends in .html, .png, .vtp or .glb; got '" + output + "'");
     }
     if (is_picture()) picture.check();
     if (!overwrite && std::filesystem::exists(output)) {
@@ -40,26 +44,39 @@ struct ShowCommand : Session {
     return page_html({one}, {}, options);
   }
 
+  // For other viewers: what is found and measured, by triangle.
+  [[nodiscard]] std::string view_file(const Model& model, const Inspection& inspection) const {
+    std::string bytes;
+    const auto append = [&](std::string_view more) { bytes += more; };
+    if (ends_with(".glb")) {
+      write_glb(append, model, severity_colours(model, inspection));
+    } else {
+      const TriangleField fields[] = {kind_field(model, inspection), aspect_field(model),
+                                      thickness_field(model)};
+      write_vtp(append, model, fields);
+    }
+    return bytes;
+  }
+
   int show_model() {
     check_use();
     const Model model = read(true);
     const Inspection inspection =
         inspect(model, PageOutput::inspect_options(), &times(), progress());
     const Certificate certificate = certify(model, &times(), progress());
-    const std::string bytes = times().time(is_picture() ? "picture" : "page", [&] {
-      return is_picture() ? picture.draw(file_label(), model, inspection, certificate)
-                          : page(model, inspection, certificate);
+    const std::string bytes = times().time("show", [&] {
+      if (is_picture()) return picture.draw(file_label(), model, inspection, certificate);
+      return is_page() ? page(model, inspection, certificate) : view_file(model, inspection);
     });
     write_whole(output, bytes, overwrite);
     print(
         [&] {
-          nlohmann::ordered_json object = {
-              {"schema", schema_json("show")},
-              {"output", output},
-              {"bytes", bytes.size()},
-              {"triangles", triangle_count(model)},
-              {"reduced", !is_picture() && triangle_count(model) > most},
-              {"findings", inspection.findings.size()}};
+          nlohmann::ordered_json object = {{"schema", schema_json("show")},
+                                           {"output", output},
+                                           {"bytes", bytes.size()},
+                                           {"triangles", triangle_count(model)},
+                                           {"reduced", is_page() && triangle_count(model) > most},
+                                           {"findings", inspection.findings.size()}};
           add_facts(object, facts());
           return object;
         },
@@ -70,7 +87,7 @@ struct ShowCommand : Session {
                              : n == 1 ? std::string("its one finding")
                                       : fmt::format("its {} findings", n),
                              static_cast<double>(bytes.size()) / 1e6,
-                             is_picture() ? "" : "; open it in a browser");
+                             is_page() ? "; open it in a browser" : "");
         });
     return kAllWell;
   }
@@ -79,11 +96,12 @@ struct ShowCommand : Session {
 }  // namespace
 
 void add_show(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands) {
-  CLI::App& command =
-      *app.add_subcommand("show", "a page or a picture to look at: the model and its findings");
+  CLI::App& command = *app.add_subcommand(
+      "show", "a page, a picture or a file for other viewers: the model and what is found");
   const auto session = std::make_shared<ShowCommand>();
   session->add_input(command);
-  command.add_option("-o,--output", session->output, "file to write: .html or .png")->required();
+  command.add_option("-o,--output", session->output, "file to write: .html, .png, .vtp or .glb")
+      ->required();
   command
       .add_option("--most", session->most,
                   "show at most about so many triangles; more are reduced for viewing")
@@ -94,7 +112,8 @@ void add_show(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
   session->add_common(command);
   command.footer(
       "Examples: aguja show pod.stl -o pod.html\n"
-      "          aguja show pod.stl -o pod.png --section x");
+      "          aguja show pod.stl -o pod.png --section x\n"
+      "          aguja show pod.stl -o pod.vtp");
   commands.emplace_back(&command,
                         [session] { return session->run([&] { return session->show_model(); }); });
 }

@@ -11,6 +11,7 @@
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/weld.h"
+#include "base/base64.h"
 
 namespace aguja {
 namespace {
@@ -207,21 +208,7 @@ std::string packed(std::span<const std::uint32_t> numbers) {
     throw InternalError("page: zlib failed");
   }
   squeezed.resize(size);
-  constexpr std::string_view kDigits =
-      "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-  std::string text;
-  text.reserve((squeezed.size() + 2) / 3 * 4);
-  for (std::size_t i = 0; i < squeezed.size(); i += 3) {
-    std::uint32_t group = 0;
-    const std::size_t have = std::min<std::size_t>(3, squeezed.size() - i);
-    for (std::size_t k = 0; k < 3; ++k) {
-      group = (group << 8) | (k < have ? static_cast<unsigned char>(squeezed[i + k]) : 0U);
-    }
-    for (std::size_t k = 0; k < 4; ++k) {
-      text += k <= have ? kDigits[(group >> (18 - 6 * k)) & 63U] : '=';
-    }
-  }
-  return text;
+  return detail::base64(squeezed);
 }
 
 }  // namespace aguja

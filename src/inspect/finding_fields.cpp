@@ -1,0 +1,51 @@
+#include "aguja/inspect/finding_fields.h"
+
+namespace aguja {
+namespace {
+
+// The worst finding of each triangle: they come worst first.
+std::vector<const Finding*> worst_by_triangle(const Model& model, const Inspection& inspection) {
+  std::vector<const Finding*> worst(triangle_count(model));
+  std::size_t first = 0;
+  for (const Part& part : model.parts) {
+    for (const Finding& f : inspection.findings) {
+      if (f.part != part.name) continue;
+      for (const TriangleId t : f.triangles) {
+        if (t.value >= part.mesh.triangles.size()) continue;
+        const Finding*& known = worst[first + t.value];
+        if (known == nullptr) known = &f;
+      }
+    }
+    first += part.mesh.triangles.size();
+  }
+  return worst;
+}
+
+}  // namespace
+
+TriangleField kind_field(const Model& model, const Inspection& inspection) {
+  TriangleField field{"finding", "kind of the worst finding (its number, 0: none)", "", {}, false};
+  for (const Finding* f : worst_by_triangle(model, inspection)) {
+    field.values.push_back(f == nullptr ? 0.0F : 1.0F + static_cast<float>(f->kind));
+  }
+  return field;
+}
+
+std::vector<std::array<std::uint8_t, 3>> severity_colours(const Model& model,
+                                                          const Inspection& inspection) {
+  std::vector<std::array<std::uint8_t, 3>> colours;
+  for (const Finding* f : worst_by_triangle(model, inspection)) {
+    if (f == nullptr) {
+      colours.push_back({217, 205, 180});
+    } else if (f->waived || f->severity == Severity::note) {
+      colours.push_back({140, 140, 140});
+    } else if (f->severity == Severity::error) {
+      colours.push_back({184, 106, 0});
+    } else {
+      colours.push_back({70, 130, 140});
+    }
+  }
+  return colours;
+}
+
+}  // namespace aguja
