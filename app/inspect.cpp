@@ -95,6 +95,19 @@ struct InspectCommand : Session {
     if (!pictures.empty()) picture.check();
     if (page.is_wanted() || !pictures.empty()) options = PageOutput::inspect_options();
     for (const std::string& name : only) options.only.insert(kind_named(name, "--only"));
+    // Nanoseconds a triangle on our machine; only their ratios matter.
+    expect({{"read", 350},
+            {"weld", 40},
+            {"edges", 70},
+            {"fans", 30},
+            {"shells", 50},
+            {"crossings", 620},
+            {"pairing", 10},
+            {"patches", 1000},
+            {"near-vertices", 60},
+            {"folds", 30},
+            {"patch-shapes", 200},
+            {"thin-walls", 550}});
     const Model model = read(true);
     options.profile = profile_for(model.unit);
     for (const auto& [part, intent] : options.profile.intents) {

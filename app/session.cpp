@@ -6,6 +6,7 @@
 
 #include <atomic>
 #include <chrono>
+#include <cmath>
 #include <csignal>
 #include <cstdlib>
 #include <filesystem>
@@ -41,11 +42,15 @@ class TerminalProgress : public Progress {
     if (was_interrupted()) return false;
     if (!on_terminal_ || seconds_since_start() < 1.0) return true;
     const std::string share = done > 0 ? fmt::format(" {:.0f} %", 100 * done) : "";
-    fmt::print(stderr, "\r\033[K{}{}, {:.0f} s", stage, share, seconds_since_start());
+    fmt::print(stderr, "\r\033[K{}{}, {:.0f} s{}", stage, share, seconds_since_start(),
+               time_left(stage, done));
     std::fflush(stderr);
     shown_ = true;
     return true;
   }
+
+  /// Stages to come with how long each takes against the others.
+  void expect(std::vector<std::pair<std::string, double>> stages) { expected_ = std::move(stages); }
 
   /// Takes the line away, before anything else is printed.
   void clear() {
@@ -56,6 +61,29 @@ class TerminalProgress : public Progress {
   }
 
  private:
+  // From what is behind us, if the stages are known; else from the share of this one.
+  std::string time_left(std::string_view stage, double done) {
+    if (stage != stage_) {
+      stage_ = stage;
+      stage_start_ = seconds_since_start();
+    }
+    double before = 0, own = 0, all = 0;
+    for (const auto& [name, weight] : expected_) {
+      if (own == 0 && name != stage) before += weight;
+      if (name == stage) own = weight;
+      all += weight;
+    }
+    const bool known = own > 0;
+    const double share = known ? (before + done * own) / all : done;
+    const double took = known ? seconds_since_start() : seconds_since_start() - stage_start_;
+    constexpr double kTooEarly = 0.1;
+    if (share < kTooEarly || took < 1) return "";
+    return fmt::format(", about {:.0f} s left", std::ceil(took * (1 - share) / share));
+  }
+
+  std::vector<std::pair<std::string, double>> expected_;
+  std::string stage_;
+  double stage_start_ = 0;
   bool on_terminal_ = ::isatty(STDERR_FILENO) != 0;
   bool shown_ = false;
 };
@@ -84,6 +112,30 @@ nlohmann::ordered_json error_json(const InputError& error) {
   object["found"] = d.found;
   object["message"] = error.what();
   return object;
+}
+
+// See no-color.org: any value but the empty one switches colours off.
+bool wants_colour() {
+  const char* const no_colour = std::getenv("NO_COLOR");
+  const char* const terminal = std::getenv("TERM");
+  return ::isatty(STDOUT_FILENO) != 0 && (no_colour == nullptr || *no_colour == '\0') &&
+         terminal != nullptr && std::string_view(terminal) != "dumb";
+}
+
+// Words that have a shape already.
+std::string coloured(std::string text) {
+  for (const auto& [words, code] :
+       {std::pair<std::string_view, std::string_view>{"■ error", "1;33"},
+        {"◆ warning", "36"},
+        {"· note", "2"},
+        {"- waived", "2"}}) {
+    for (std::size_t at = text.find(words); at != std::string::npos; at = text.find(words, at)) {
+      const std::string shown = fmt::format("\033[{}m{}\033[0m", code, words);
+      text.replace(at, words.size(), shown);
+      at += shown.size();
+    }
+  }
+  return text;
 }
 
 // Text of files may be in any encoding: what is not UTF-8 is replaced rather than refused.
@@ -156,6 +208,11 @@ Progress* Session::progress() {
   return &background_->progress;
 }
 
+void Session::expect(std::vector<std::pair<std::string, double>> stages) {
+  static_cast<void>(progress());
+  background_->progress.expect(std::move(stages));
+}
+
 Model Session::read_one(const std::string& file, bool keep_facet_records) {
   ReadOptions options;
   options.keep_facet_records = keep_facet_records;
@@ -220,7 +277,7 @@ void Session::print(const std::function<nlohmann::ordered_json()>& object,
   if (json_) {
     std::cout << dump(object()) << "\n";
   } else if (!quiet_) {
-    std::cout << text();
+    std::cout << (wants_colour() ? coloured(text()) : text());
   }
   std::cout.flush();
 }

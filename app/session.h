@@ -59,6 +59,8 @@ class Session {
 
   [[nodiscard]] bool json() const { return json_; }
   [[nodiscard]] Progress* progress();
+  /// Stages to come, each with how long it takes against the others: for the time that is left.
+  void expect(std::vector<std::pair<std::string, double>> stages);
   StageTimes& times() { return times_; }
   /// Stages so far, with `total`, and the memory that was needed.
   [[nodiscard]] RunFacts facts() const;

@@ -206,7 +206,7 @@ class PageTest(unittest.TestCase):
         report = json.loads(run("inspect", model, "--profile", plan, "--json").stdout)
         self.assertEqual(sorted(str(f["waived"]) for f in report["findings"]),
                          ["None", 'inlet, "closed" by the adapter'])
-        self.assertEqual(saved["input"]["sha256"], json.loads(run("certify", model, "--json").stdout)["digest"])
+        self.assertEqual(saved["input"]["digest"], json.loads(run("certify", model, "--json").stdout)["digest"])
 
     def test_before_and_after_keep_the_camera_and_tell_the_fates(self):
         page = self.folder / "stitched.html"

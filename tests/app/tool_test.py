@@ -300,6 +300,62 @@ class ToolTest(unittest.TestCase):
                 self.assertIn(text, result.stderr)
             self.report("inspect", file, status=3)
 
+    # ---- to look at
+
+    def test_show_writes_pages_pictures_and_files_for_other_viewers(self):
+        model = self.folder / "pod-missing-triangles.stl"
+        begins = {"html": b"<!doctype html>", "png": b"\x89PNG\r\n", "vtp": b"<?xml", "glb": b"glTF\x02"}
+        for end, begin in begins.items():
+            out = self.folder / f"looked-at.{end}"
+            report = self.report("show", model, "-o", out)
+            self.assertEqual(report["findings"], 2)
+            self.assertEqual(report["bytes"], out.stat().st_size)
+            self.assertTrue(out.read_bytes().startswith(begin))
+            first = out.read_bytes()
+            self.assertEqual(run("show", model, "-o", out).returncode, 2)
+            self.assertEqual(run("show", model, "-o", out, "--overwrite", "--threads", "1").returncode, 0)
+            self.assertEqual(out.read_bytes(), first)
+        self.assertTrue(self.report("show", model, "-o", self.folder / "few.html", "--most", 2000)["reduced"])
+
+    def test_pictures_are_of_the_whole_and_of_each_finding(self):
+        folder = self.folder / "pictures"
+        self.report("inspect", self.folder / "boxes-crossing.stl", "--pictures", folder, "--size", "640x400", status=1)
+        ids = {f["id"] for f in self.report("inspect", self.folder / "boxes-crossing.stl", status=1)["findings"]}
+        names = {p.stem for p in folder.iterdir()}
+        self.assertEqual({n[4:] for n in names if n != "whole"}, ids)
+        self.assertIn("whole", names)
+        for wrong in (["--size", "640"], ["--section", "w"], ["--section", "x=2"], ["--finding", "crack-0"]):
+            result = run("show", self.folder / "boxes-crossing.stl", "-o", self.folder / "never.png", *wrong)
+            self.assertEqual(result.returncode, 2, wrong)
+            self.assertIn(wrong[0], result.stderr)
+        self.assertFalse((self.folder / "never.png").exists())
+        one = run("show", self.folder / "boxes-crossing.stl", "-o", self.folder / "one.png", "--finding", min(ids),
+                  "--section", "y=0.4", "--see-through")
+        self.assertEqual(one.returncode, 0, one.stderr)
+
+    def test_pages_go_with_the_other_commands(self):
+        model, out = self.folder / "pod.stl", self.folder / "beside.html"
+        for arguments in (("certify", model), ("inspect", model), ("compare", model, model)):
+            self.report(*arguments, "--page", out)
+            self.assertIn("aguja", out.read_text())
+            self.assertEqual(run(*arguments, "--page", out).returncode, 2)
+            out.unlink()
+        fields = self.folder / "distance.vtp"
+        self.report("compare", model, self.folder / "pod-missing-triangles.stl", "--fields", fields)
+        self.assertIn('Name="deviation"', fields.read_text())
+
+    def test_colours_only_on_a_terminal_that_wants_them(self):
+        command = f"{TOOL} inspect {self.folder}/boxes-crossing.stl"
+        def said(**more):
+            environment = {**os.environ, "TERM": "xterm", **more}
+            environment.pop("NO_COLOR", None) if "NO_COLOR" not in more else None
+            return subprocess.run(["script", "-qc", command, "/dev/null"], capture_output=True, text=True,
+                                  env=environment, timeout=60).stdout
+        self.assertIn("\033[1;33m■ error\033[0m", said())
+        for plain in (said(NO_COLOR="1"), said(TERM="dumb"), run("inspect", self.folder / "boxes-crossing.stl").stdout):
+            self.assertIn("■ error", plain)
+            self.assertNotIn("\033", plain)
+
     def test_wrong_use_has_status_2(self):
         pod = self.folder / "pod.stl"
         for arguments in ((), ("frobnicate",), ("inspect",), ("inspect", pod, "--no-such-option"),

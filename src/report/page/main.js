@@ -192,7 +192,7 @@ class Page {
       const m = scene.model.packed;
       const cells = (tag, texts) => element("tr", {}, ...texts.map((t) => element(tag, {}, t)));
       document.getElementById("sheet").replaceChildren(
-        element("p", {}, `${m.file}${m.digest ? " · SHA-256 " + m.digest : ""}`), element("h1", {}, m.verdict.sentence),
+        element("p", {}, `${m.file}${m.digest ? " · " + m.digest : ""}`), element("h1", {}, m.verdict.sentence),
         element("p", {}, m.verdict.next), ...pictures,
         element("table", {}, cells("th", ["", "kind", "measure", "place", "part", "what", "remedy"]),
           ...this.panel.order.slice(0, 200).map((f) => cells("td", [severitySigns[f.severity], f.kind, withUnit(f.measure, f.unit),

@@ -37,7 +37,7 @@ class Panel {
     file.textContent = `${label}${m.file} · ${brief(m.triangles)} triangles` +
       (m.volume ? ` · volume ${withUnit(m.volume, m.unit + "³")}` : "") +
       (m.unit_assumed ? ` · ${m.unit} assumed` : "");
-    if (m.digest) file.title = `SHA-256 ${m.digest}`;
+    if (m.digest) file.title = m.digest;
     const sentence = document.getElementById("sentence");
     sentence.textContent = v.sentence;
     sentence.dataset.tone = v.tone;
@@ -215,7 +215,7 @@ class Plan {
     const reach = 1e-6 * Math.max(...this.page.scene.models[0].box.map(([a, b]) => b - a));
     let text = "# What was decided on the page. `aguja inspect --profile` honours the waivers.\n" +
       'format = "aguja-plan"\nversion = 1\n\n[input]\n' + `file = ${quoted(m.file)}\n` +
-      (m.digest ? `sha256 = ${quoted(m.digest)}\n` : "");
+      (m.digest ? `digest = ${quoted(m.digest)}\n` : "");
     const entry = (d) => {
       const f = d.finding;
       return `id = ${quoted(f.id)}\nkind = ${quoted(f.kind)}\n` + (f.part ? `part = ${quoted(f.part)}\n` : "") +
