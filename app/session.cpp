@@ -125,8 +125,8 @@ bool wants_colour() {
 // Words that have a shape already.
 std::string coloured(std::string text) {
   for (const auto& [words, code] :
-       {std::pair<std::string_view, std::string_view>{"■ error", "1;33"},
-        {"◆ warning", "36"},
+       {std::pair<std::string_view, std::string_view>{"■ error", "1;38;5;130"},
+        {"◆ warning", "38;5;31"},
         {"· note", "2"},
         {"- waived", "2"}}) {
     for (std::size_t at = text.find(words); at != std::string::npos; at = text.find(words, at)) {

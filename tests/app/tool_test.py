@@ -351,7 +351,7 @@ class ToolTest(unittest.TestCase):
             environment.pop("NO_COLOR", None) if "NO_COLOR" not in more else None
             return subprocess.run(["script", "-qc", command, "/dev/null"], capture_output=True, text=True,
                                   env=environment, timeout=60).stdout
-        self.assertIn("\033[1;33m■ error\033[0m", said())
+        self.assertIn("\033[1;38;5;130m■ error\033[0m", said())
         for plain in (said(NO_COLOR="1"), said(TERM="dumb"), run("inspect", self.folder / "boxes-crossing.stl").stdout):
             self.assertIn("■ error", plain)
             self.assertNotIn("\033", plain)

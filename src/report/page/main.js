@@ -65,7 +65,7 @@ class Page {
     const center = new THREE.Vector3(...low.map((x, k) => (x + high[k]) / 2 - origin[k]));
     const radius = Math.hypot(...low.map((x, k) => high[k] - x)) / 2;
     // A point has no size: enough around it to know where one is.
-    scene.camera.flyTo(center, radius > 0 ? radius : scene.camera.reach * 0.02, false, scene.facing(triangles));
+    scene.camera.flyTo(center, radius > 0 ? 1.5 * radius : scene.camera.reach * 0.02, false, scene.facing(triangles));
   }
 
   whole(at_once) {

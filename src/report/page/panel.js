@@ -206,7 +206,7 @@ class Plan {
     all.addEventListener("change", apply);
     reason.hidden = choice.value !== "leave";
     return [element("div", { class: "row" }, choice), element("div", { class: "row" }, reason),
-            element("label", {}, all, ` for all ${f.kind} listed`)];
+            element("label", {}, all, ` for every ${f.kind} that is listed`)];
   }
 
   text() {

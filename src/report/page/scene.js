@@ -142,8 +142,8 @@ function cssColour(name) {
   return new THREE.Color(getComputedStyle(document.documentElement).getPropertyValue(name).trim());
 }
 
-// Steps of one scale from dark to light to brown: told apart with any kind of sight.
-const scaleStops = [[26, 55, 92], [62, 122, 145], [178, 196, 160], [232, 176, 74], [150, 62, 20]];
+// From light to dark, the worst darkest: told apart with any kind of sight, and in grey.
+const scaleStops = [[242, 235, 214], [228, 199, 126], [198, 140, 58], [134, 84, 54], [48, 32, 54]];
 function scaleColour(share) {
   const at = Math.min(Math.max(share, 0), 1) * (scaleStops.length - 1);
   const i = Math.min(Math.floor(at), scaleStops.length - 2);
@@ -313,10 +313,11 @@ class Scene {
     const { least, largest } = field;
     const logarithmic = least > 0 && largest / least > 50;
     const value = (n) => least + ((largest - least) * n) / 65534;
-    const share = logarithmic
+    const part = logarithmic
       ? (n) => Math.log(value(n) / least) / Math.log(largest / least)
       : (n) => n / 65534;
     const at = logarithmic ? (s) => least * Math.pow(largest / least, s) : (s) => least + s * (largest - least);
+    const share = field.smaller_is_worse ? (n) => 1 - part(n) : part;
     return { logarithmic, share, at, value };
   }
 

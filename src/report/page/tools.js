@@ -213,14 +213,14 @@ async function fillLegend(page) {
   const bar = element("canvas", { width: 220, height: 14 });
   const pen = bar.getContext("2d");
   for (let x = 0; x < 220; ++x) {
-    pen.fillStyle = `rgb(${scaleColour(x / 219).join(",")})`;
+    pen.fillStyle = `rgb(${scaleColour(field.smaller_is_worse ? 1 - x / 219 : x / 219).join(",")})`;
     pen.fillRect(x, 0, 1, 14);
   }
   const ticks = [0, 0.5, 1].map((s) => element("span", {}, brief(Number(range.at(s).toPrecision(3)))));
   const row = element("div", { style: "display:flex;justify-content:space-between;width:220px" }, ...ticks);
   box.className = "box";
   box.replaceChildren(element("h2", {}, field.title + (field.unit ? `, ${field.unit}` : "")), bar, row,
-    element("small", {}, `${range.logarithmic ? "logarithmic; " : ""}grey: none; ${field.smaller_is_worse ? "small" : "large"} values matter`));
+    element("small", {}, `${range.logarithmic ? "logarithmic; " : ""}grey: none; dark: ${field.smaller_is_worse ? "small" : "large"}, the worst`));
 }
 
 function buildTools(page) {
