@@ -34,7 +34,7 @@ class PageTest(unittest.TestCase):
         cls.demo = json.loads(run("demo", cls.folder, "--json").stdout)
         options = Options()
         for argument in ("--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
-                         "--disable-dev-shm-usage", "--window-size=1280,800", "--force-prefers-reduced-motion"):
+                         "--disable-dev-shm-usage", "--window-size=960,600", "--force-prefers-reduced-motion"):
             options.add_argument(argument)
         options.add_experimental_option("prefs", {"download.default_directory": str(cls.folder)})
         options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
@@ -92,15 +92,15 @@ class PageTest(unittest.TestCase):
     def test_shows_every_demo_model_and_its_findings(self):
         for files in self.demo["files"]:
             name = pathlib.Path(files["model"]).name
-            if (self.folder / name).stat().st_size > 3_000_000:
-                continue
             with self.subTest(name):
                 self.open(self.page_of(name))
                 report = json.loads(run("inspect", self.folder / name, "--json").stdout)
                 self.assertEqual(self.script("return aguja.panel.order.map(f => f.id).sort()"),
                                  sorted(f["id"] for f in report["findings"]))
                 self.assertGreater(self.drawn(), 300)
-                for _ in range(min(len(report["findings"]), 4)):
+                # Large ones are slow to draw without graphics hardware.
+                steps = 3 if report["counts"]["triangles"] < 50000 else 1
+                for _ in range(min(len(report["findings"]), steps)):
                     self.press("next")
                     chosen = self.script("return aguja.panel.current.id")
                     text = self.browser.find_element(By.ID, "card").text
@@ -113,7 +113,7 @@ class PageTest(unittest.TestCase):
                         s.drawNow();
                         const m = c.box[0].map((x, k) => (x + c.box[1][k]) / 2 - origin[k]);
                         const p = s.screen(new THREE.Vector3(...m));
-                        return [p.x / (s.canvas.clientWidth - s.camera.covered), p.y / s.canvas.clientHeight];""")
+                        return [p.x / (s.canvas.clientWidth - s.camera.covered), p.y / (s.canvas.clientHeight - s.camera.coveredBelow)];""")
                     self.assertAlmostEqual(at[0], 0.5, delta=0.02)
                     self.assertAlmostEqual(at[1], 0.5, delta=0.02)
                 self.assert_quiet()

@@ -11,7 +11,8 @@ class Camera {
     this.reach = 1;  // radius of everything that can be seen
     this.lens = new THREE.PerspectiveCamera(28, 1, 0.1, 10);
     this.flight = null;
-    this.covered = 0;  // pixels at the right
+    this.covered = 0;       // pixels at the right
+    this.coveredBelow = 0;  // and at the bottom
     this.pointers = new Map();
     this.click = () => {};
     this.listen();
@@ -43,8 +44,8 @@ class Camera {
     const near = Math.max(far / 20000, Math.min(this.distance / 50, c.position.length() - 1.05 * this.reach));
     c.near = Math.max(near, this.distance / 500);
     c.far = Math.max(far, c.near * 2);
-    // What covers the right of the view does not cover what is looked at.
-    c.setViewOffset(width, height, this.covered / 2, 0, width, height);
+    // What covers the right or the bottom of the view does not cover what is looked at.
+    c.setViewOffset(width, height, this.covered / 2, this.coveredBelow / 2, width, height);
     c.updateProjectionMatrix();
     c.updateMatrixWorld();
     c.matrixWorldInverse.getInverse(c.matrixWorld);
@@ -53,8 +54,9 @@ class Camera {
   // How far away a ball of this radius fills most of the view.
   distanceFor(radius) {
     const half = (this.lens.fov * Math.PI) / 360;
+    const above = 1 - this.coveredBelow / Math.max(this.canvas.clientHeight, 1);
     const free = (1 - this.covered / Math.max(this.canvas.clientWidth, 1)) * this.lens.aspect;
-    return (1.35 * radius) / Math.sin(half) / Math.min(1, Math.max(free, 0.4));
+    return (1.35 * radius) / Math.sin(half) / Math.min(above, Math.max(free, 0.4));
   }
 
   // `facing`: what is seen from there, if it cannot be seen from here.

@@ -175,6 +175,10 @@ class Page {
         pen.drawImage(scene.over, 0, 0);
         return element("figure", {}, element("img", { src: flat.toDataURL("image/png"), alt: caption }), element("figcaption", {}, caption));
       };
+      // Paper is light.
+      const theme = document.documentElement.dataset.theme;
+      document.documentElement.dataset.theme = "light";
+      scene.theme();
       const pictures = [];
       scene.choose([]);
       this.panel.current = null;
@@ -197,6 +201,8 @@ class Page {
         element("table", {}, cells("th", ["", "kind", "measure", "place", "part", "what", "remedy"]),
           ...this.panel.order.slice(0, 200).map((f) => cells("td", [severitySigns[f.severity], f.kind, withUnit(f.measure, f.unit),
             pointText(f.place), f.part, f.detail, f.remedy]))));
+      document.documentElement.dataset.theme = theme || "light";
+      scene.theme();
       this.panel.current = kept.chosen;
       this.choose(kept.chosen, true);
       scene.camera.target.copy(kept.target);

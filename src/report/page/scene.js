@@ -110,13 +110,26 @@ class Lines {
   }
   set(a, b) {
     this.mesh.geometry.dispose();
-    const g = new THREE.InstancedBufferGeometry();
-    g.setAttribute("position", new THREE.BufferAttribute(
-      new Float32Array([0, 1, 0, 0, -1, 0, 1, 1, 0, 1, -1, 0]), 3));
-    g.setIndex([0, 1, 2, 2, 1, 3]);
-    g.setAttribute("a", new THREE.InstancedBufferAttribute(a, 3));
-    g.setAttribute("b", new THREE.InstancedBufferAttribute(b, 3));
-    g.maxInstancedCount = a.length / 3;
+    // Four corners a line; instances would be less memory, but drivers without hardware draw them
+    // one by one.
+    const n = a.length / 3;
+    const corners = [[0, 1], [0, -1], [1, 1], [1, -1]];
+    const place = new Float32Array(12 * n), from = new Float32Array(12 * n), to = new Float32Array(12 * n);
+    const index = new Uint32Array(6 * n);
+    for (let i = 0; i < n; ++i) {
+      for (let c = 0; c < 4; ++c) {
+        const at = 12 * i + 3 * c;
+        place[at] = corners[c][0];
+        place[at + 1] = corners[c][1];
+        for (let k = 0; k < 3; ++k) { from[at + k] = a[3 * i + k]; to[at + k] = b[3 * i + k]; }
+      }
+      index.set([4 * i, 4 * i + 1, 4 * i + 2, 4 * i + 2, 4 * i + 1, 4 * i + 3], 6 * i);
+    }
+    const g = new THREE.BufferGeometry();
+    g.setAttribute("position", new THREE.BufferAttribute(place, 3));
+    g.setAttribute("a", new THREE.BufferAttribute(from, 3));
+    g.setAttribute("b", new THREE.BufferAttribute(to, 3));
+    g.setIndex(new THREE.BufferAttribute(index, 1));
     this.mesh.geometry = g;
     this.count = a.length / 3;
     this.mesh.visible = this.count > 0 && this.wanted !== false;
@@ -489,7 +502,9 @@ class Scene {
     }
     this.common.size.value.set(width, height);
     const card = document.getElementById("card");
-    this.camera.covered = card.hidden || card.offsetWidth > 0.6 * width ? 0 : card.offsetWidth + 10;
+    const wide = card.offsetWidth > 0.6 * width;
+    this.camera.covered = card.hidden || wide ? 0 : card.offsetWidth + 10;
+    this.camera.coveredBelow = card.hidden || !wide ? 0 : card.offsetHeight + 10;
     this.camera.update(width, height, performance.now());
     this.renderer.render(this.scene, this.camera.lens);
     const pen = this.over.getContext("2d");
