@@ -37,7 +37,9 @@ VerdictWords verdict_words(const Model& model, const Inspection& inspection,
   } else {
     words.sentence = "Not a solid yet: a volume mesher will refuse it or fill the wrong space.";
   }
-  if (errors > 0) {
+  if (triangle_count(model) == 0) {
+    words.next = "Points and lines enclose nothing.";
+  } else if (errors > 0) {
     words.next = counted(errors, " error", " errors") + " to mend first.";
   } else if (warnings > 0) {
     words.next =

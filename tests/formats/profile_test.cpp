@@ -127,5 +127,23 @@ TEST(Profile, SeveritiesWaiversIntentsAndSkippedKindsHold) {
             0u);
 }
 
+TEST(Profile, TakesTheWaiversOfAPlanAndNothingElse) {
+  const std::string plan =
+      "format = \"aguja-plan\"\nversion = 1\n[input]\nfile = \"a.stl\"\n"
+      "[[steps]]\nremedy = \"fill\"\nid = \"opening-1\"\n"
+      "[[waivers]]\nid = \"opening-2\"\nreason = \"inlet\"\n";
+  const Profile profile = parse_profile(plan, LengthUnit::millimetre);
+  ASSERT_EQ(profile.waivers.size(), 1u);
+  EXPECT_EQ(profile.waivers[0].id, "opening-2");
+  // Limits are no part of a plan, nor steps of a profile.
+  EXPECT_THROW(
+      static_cast<void>(parse_profile(plan + "[limits]\nknife_edge = 3\n", LengthUnit::millimetre)),
+      InputError);
+  EXPECT_THROW(
+      static_cast<void>(parse_profile("format = \"aguja-profile\"\n[[steps]]\nremedy = \"fill\"\n",
+                                      LengthUnit::millimetre)),
+      InputError);
+}
+
 }  // namespace
 }  // namespace aguja

@@ -98,9 +98,15 @@ function brief(x) {
   if (Number.isInteger(x) && Math.abs(x) < 1e15) {
     return String(x).replace(/\B(?=(\d{3})+(?!\d))/g, " ");
   }
+  const size = Math.abs(x);
+  if (size < 1e-4 || size >= 1e15) return x.toExponential(5).replace(/\.?0*e/, "e");
   return String(Number(x.toPrecision(6)));
 }
-function withUnit(x, unit) { return unit ? `${brief(x)} ${unit}` : brief(x); }
+function withUnit(x, unit) {
+  if (!unit || unit === "count" || unit === "ratio") return brief(x);
+  const sign = unit.replace(/\^?2$/, "²").replace(/\^?3$/, "³");
+  return /^deg/.test(unit) ? `${brief(x)}°` : `${brief(x)} ${sign}`;
+}
 // What is nothing against the model's size is shown as nothing.
 let smallest = 0;
 function pointText(p) { return `(${p.map((x) => brief(Math.abs(x) < smallest ? 0 : x)).join(", ")})`; }
