@@ -145,5 +145,19 @@ TEST(Profile, TakesTheWaiversOfAPlanAndNothingElse) {
       InputError);
 }
 
+TEST(Profile, LettersBeyondAsciiStandInQuotesAndCommentsOnly) {
+  const auto read = [](const std::string& text) {
+    return parse_profile("format = \"aguja-profile\"\n" + text, LengthUnit::millimetre);
+  };
+  EXPECT_EQ(read("[intents]\n\"válvula\" = 'sheet' # ñ\n").intents.size(), 1u);
+  EXPECT_EQ(
+      read("[[waivers]]\nkind = \"gap\"\nreason = \"\"\"dos \\\" líneas\nñ\"\"\"\n").waivers.size(),
+      1u);
+  for (const char* text : {"ñ = 1\n", "[ñ]\n", "tolerance = Ǽ\n", "[=\n", "[[\n",
+                           "tolerance = 1\x01\n", "# \x7f\n", "intent = \"sheet\nñ"}) {
+    EXPECT_THROW(static_cast<void>(read(text)), InputError) << text;
+  }
+}
+
 }  // namespace
 }  // namespace aguja
