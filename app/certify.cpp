@@ -47,7 +47,12 @@ struct CertifyCommand : Session {
     page.check(overwrite);
     auto file_digest = std::async(std::launch::async, [this] { return digest(); });
     const Model model = read();
-    const Certificate certificate = certify(model, &times(), progress());
+    std::optional<Inspection> looked;
+    if (page.is_wanted()) {
+      looked = inspect(model, PageOutput::inspect_options(), &times(), progress());
+    }
+    const Certificate certificate =
+        looked ? *looked->certificate : certify(model, &times(), progress());
     const auto expected = expectations(certificate, model.unit, material, allowed);
     const std::string hash = times().time("digest", [&] { return file_digest.get(); });
     print([&] { return certify_json(model, certificate, hash, material, expected, facts()); },
@@ -55,11 +60,7 @@ struct CertifyCommand : Session {
             return certify_text(model, certificate, file_label(), hash, material, expected,
                                 {.width = width()});
           });
-    if (page.is_wanted()) {
-      page.write_one(*this, model,
-                     inspect(model, PageOutput::inspect_options(), &times(), progress()),
-                     overwrite);
-    }
+    if (looked) page.write_one(*this, model, *looked, overwrite);
     const bool met = std::all_of(expected.begin(), expected.end(),
                                  [](const Expectation& e) { return e.is_met(); });
     return certificate.verdict == Verdict::solid && met ? kAllWell : kErrorsInGeometry;

@@ -130,9 +130,8 @@ struct InspectCommand : Session {
     }
     if (page.is_wanted()) page.write_one(*this, model, inspection, overwrite);
     if (!pictures.empty()) {
-      const Certificate certificate = certify(model, &times(), progress());
       times().time("pictures", [&] {
-        write_pictures(pictures, picture, file_label(), model, inspection, certificate, overwrite);
+        write_pictures(pictures, picture, file_label(), model, inspection, overwrite);
       });
     }
     const bool nothing = triangle_count(model) == 0;

@@ -22,10 +22,8 @@ void write_whole(const std::string& file, std::string_view bytes, bool overwrite
 
 void PageOutput::write_one(Session& session, const Model& model, const Inspection& inspection,
                            bool overwrite) const {
-  const Certificate certificate = certify(model, &session.times(), session.progress());
   const std::string page = session.times().time("page", [&] {
-    PageModel one{
-        "as read", session.file_label(), session.digest(), &model, &inspection, &certificate, {}};
+    PageModel one{"as read", session.file_label(), session.digest(), &model, &inspection, {}};
     one.fields.push_back(aspect_field(model));
     one.fields.push_back(thickness_field(model));
     return page_html({one});
@@ -38,6 +36,7 @@ InspectOptions PageOutput::inspect_options(const Profile& profile) {
   options.profile = profile;
   options.most_triangles = 1'000'000;
   options.keep_patches = true;
+  options.certify = true;
   return options;
 }
 
@@ -47,21 +46,13 @@ void PageOutput::write_two(Session& session, const Pair& pair, const Profile& pr
   const Model* const models[] = {&pair.before, &pair.after};
   const std::string files[] = {pair.file_before, pair.file_after};
   std::vector<Inspection> inspections;
-  std::vector<Certificate> certificates;
   for (const Model* model : models) {
     inspections.push_back(inspect(*model, options, &session.times(), session.progress()));
-    certificates.push_back(certify(*model, &session.times(), session.progress()));
   }
   const std::string page = session.times().time("page", [&] {
     std::vector<PageModel> both;
     for (std::size_t i = 0; i < 2; ++i) {
-      PageModel one{i == 0 ? "before" : "after",
-                    files[i],
-                    "",
-                    models[i],
-                    &inspections[i],
-                    &certificates[i],
-                    {}};
+      PageModel one{i == 0 ? "before" : "after", files[i], "", models[i], &inspections[i], {}};
       if (triangle_count(*models[1 - i]) > 0) {
         one.fields.push_back(deviation_field(*models[i], *models[1 - i]));
       }

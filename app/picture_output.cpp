@@ -51,9 +51,8 @@ PictureOptions options_of(const PictureOutput& out) {
   return options;
 }
 
-PictureStudio studio_of(const std::string& file, const Model& model, const Inspection& inspection,
-                        const Certificate& certificate) {
-  const VerdictWords words = verdict_words(model, inspection, &certificate);
+PictureStudio studio_of(const std::string& file, const Model& model, const Inspection& inspection) {
+  const VerdictWords words = verdict_words(model, inspection);
   return PictureStudio(model, inspection, file, words.sentence + " " + words.next);
 }
 
@@ -62,8 +61,7 @@ PictureStudio studio_of(const std::string& file, const Model& model, const Inspe
 void PictureOutput::check() const { static_cast<void>(options_of(*this)); }
 
 std::string PictureOutput::draw(const std::string& file, const Model& model,
-                                const Inspection& inspection,
-                                const Certificate& certificate) const {
+                                const Inspection& inspection) const {
   PictureOptions options = options_of(*this);
   if (!finding.empty()) {
     for (std::size_t i = 0; i < inspection.findings.size(); ++i) {
@@ -77,15 +75,14 @@ std::string PictureOutput::draw(const std::string& file, const Model& model,
           (ids.empty() ? std::string() : "; the nearest is '" + nearest_word(finding, ids) + "'"));
     }
   }
-  return studio_of(file, model, inspection, certificate).png(options);
+  return studio_of(file, model, inspection).png(options);
 }
 
 std::vector<std::string> write_pictures(const std::string& folder, const PictureOutput& look,
                                         const std::string& file, const Model& model,
-                                        const Inspection& inspection,
-                                        const Certificate& certificate, bool overwrite) {
+                                        const Inspection& inspection, bool overwrite) {
   std::filesystem::create_directories(folder);
-  const PictureStudio studio = studio_of(file, model, inspection, certificate);
+  const PictureStudio studio = studio_of(file, model, inspection);
   PictureOptions options = options_of(look);
   std::vector<std::string> names;
   const auto write = [&](const std::string& name) {
@@ -111,13 +108,11 @@ namespace {
 }  // namespace
 
 void PictureOutput::check() const { refuse(); }
-std::string PictureOutput::draw(const std::string&, const Model&, const Inspection&,
-                                const Certificate&) const {
+std::string PictureOutput::draw(const std::string&, const Model&, const Inspection&) const {
   refuse();
 }
 std::vector<std::string> write_pictures(const std::string&, const PictureOutput&,
-                                        const std::string&, const Model&, const Inspection&,
-                                        const Certificate&, bool) {
+                                        const std::string&, const Model&, const Inspection&, bool) {
   refuse();
 }
 #endif

@@ -6,7 +6,6 @@
 #include <vector>
 
 #include "aguja/inspect/inspect.h"
-#include "aguja/solid/certificate.h"
 #include "session.h"
 
 namespace aguja::app {
@@ -21,14 +20,12 @@ struct PictureOutput {
   /// Before any work. Errors: ArgumentError, also if the tool has no pictures.
   void check() const;
   [[nodiscard]] std::string draw(const std::string& file, const Model& model,
-                                 const Inspection& inspection,
-                                 const Certificate& certificate) const;
+                                 const Inspection& inspection) const;
 };
 
 /// The whole model and a close-up per finding, into `folder`. Returns the names of the files.
 std::vector<std::string> write_pictures(const std::string& folder, const PictureOutput& look,
                                         const std::string& file, const Model& model,
-                                        const Inspection& inspection,
-                                        const Certificate& certificate, bool overwrite);
+                                        const Inspection& inspection, bool overwrite);
 
 }  // namespace aguja::app

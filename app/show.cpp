@@ -35,9 +35,8 @@ struct ShowCommand : Session {
     }
   }
 
-  [[nodiscard]] std::string page(const Model& model, const Inspection& inspection,
-                                 const Certificate& certificate) {
-    PageModel one{"as read", file_label(), digest(), &model, &inspection, &certificate, {}};
+  [[nodiscard]] std::string page(const Model& model, const Inspection& inspection) {
+    PageModel one{"as read", file_label(), digest(), &model, &inspection, {}};
     one.fields = {aspect_field(model), thickness_field(model)};
     PageOptions options;
     options.most_triangles = most;
@@ -63,10 +62,9 @@ struct ShowCommand : Session {
     const Model model = read(true);
     const Inspection inspection =
         inspect(model, PageOutput::inspect_options(), &times(), progress());
-    const Certificate certificate = certify(model, &times(), progress());
     const std::string bytes = times().time("show", [&] {
-      if (is_picture()) return picture.draw(file_label(), model, inspection, certificate);
-      return is_page() ? page(model, inspection, certificate) : view_file(model, inspection);
+      if (is_picture()) return picture.draw(file_label(), model, inspection);
+      return is_page() ? page(model, inspection) : view_file(model, inspection);
     });
     write_whole(output, bytes, overwrite);
     print(

@@ -1,5 +1,3 @@
-#include <zlib.h>
-
 #include <cstring>
 #include <pugixml.hpp>
 #include <sstream>
@@ -7,7 +5,7 @@
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
 #include "aguja/formats/view_files.h"
-#include "base/base64.h"
+#include "base/packed_text.h"
 
 namespace aguja {
 namespace {
@@ -16,18 +14,8 @@ namespace {
 std::string compressed(std::string_view bytes) {
   constexpr std::size_t kBlock = std::size_t{1} << 18;
   const std::size_t blocks = (bytes.size() + kBlock - 1) / kBlock;
-  const auto pieces = parallel_map(blocks, 1, [&](Range r) {
-    const std::string_view piece = bytes.substr(r.begin * kBlock, kBlock);
-    uLongf size = compressBound(piece.size());
-    std::string out(size, '\0');
-    constexpr int kLevel = 6;
-    if (compress2(reinterpret_cast<Bytef*>(out.data()), &size,
-                  reinterpret_cast<const Bytef*>(piece.data()), piece.size(), kLevel) != Z_OK) {
-      throw InternalError("vtp: zlib failed");
-    }
-    out.resize(size);
-    return out;
-  });
+  const auto pieces = parallel_map(
+      blocks, 1, [&](Range r) { return detail::deflated(bytes.substr(r.begin * kBlock, kBlock)); });
   std::vector<std::uint64_t> head = {blocks, kBlock, bytes.size() % kBlock};
   std::string body;
   for (const std::string& piece : pieces) {

@@ -86,8 +86,10 @@ std::span<const RegisteredCheck> registered_checks() {
   return kChecks;
 }
 
-FindingSink::FindingSink(std::string part, const InspectOptions& options, Inspection& inspection)
-    : part_(std::move(part)),
+FindingSink::FindingSink(const Model& model, std::optional<std::size_t> part_index,
+                         const InspectOptions& options, Inspection& inspection)
+    : part_(part_index ? model.parts[*part_index].name : ""),
+      part_index_(part_index),
       options_(options),
       first_(inspection.findings.size()),
       inspection_(inspection) {}
@@ -119,6 +121,7 @@ void FindingSink::add(Finding finding, std::span<const Point> geometry,
   if (!wants(finding.kind)) return;
   finding.severity = options_.profile.severity(finding.kind);
   finding.part = part_;
+  finding.part_index = part_index_;
   finding.id = std::string(slug(finding.kind)) + "-" + hex8(digest(geometry));
   std::sort(triangles.begin(), triangles.end());
   triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());

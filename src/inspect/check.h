@@ -30,7 +30,9 @@ struct PartView {
 /// Collects findings and completes them: severity, part, id, list of triangles.
 class FindingSink {
  public:
-  FindingSink(std::string part, const InspectOptions& options, Inspection& inspection);
+  /// `part_index`: empty for the whole model.
+  FindingSink(const Model& model, std::optional<std::size_t> part_index,
+              const InspectOptions& options, Inspection& inspection);
 
   /// `geometry`: all points of the entities, in any order; the id is made of them.
   void add(Finding finding, std::span<const Point> geometry,
@@ -47,6 +49,7 @@ class FindingSink {
 
  private:
   std::string part_;
+  std::optional<std::size_t> part_index_;
   const InspectOptions& options_;
   std::size_t first_;
   std::size_t inverted_shells_ = 0;

@@ -6,22 +6,26 @@ namespace {
 // The worst finding of each triangle: they come worst first.
 std::vector<const Finding*> worst_by_triangle(const Model& model, const Inspection& inspection) {
   std::vector<const Finding*> worst(triangle_count(model));
-  std::size_t first = 0;
-  for (const Part& part : model.parts) {
-    for (const Finding& f : inspection.findings) {
-      if (f.part != part.name) continue;
-      for (const TriangleId t : f.triangles) {
-        if (t.value >= part.mesh.triangles.size()) continue;
-        const Finding*& known = worst[first + t.value];
-        if (known == nullptr) known = &f;
-      }
+  for (const Finding& f : inspection.findings) {
+    for (const std::size_t t : model_triangles(model, f)) {
+      if (worst[t] == nullptr) worst[t] = &f;
     }
-    first += part.mesh.triangles.size();
   }
   return worst;
 }
 
 }  // namespace
+
+std::vector<std::size_t> model_triangles(const Model& model, const Finding& finding) {
+  std::vector<std::size_t> all;
+  if (!finding.part_index) return all;
+  std::size_t first = 0;
+  for (std::size_t p = 0; p < *finding.part_index; ++p) {
+    first += model.parts[p].mesh.triangles.size();
+  }
+  for (const TriangleId t : finding.triangles) all.push_back(first + t.value);
+  return all;
+}
 
 TriangleField kind_field(const Model& model, const Inspection& inspection) {
   TriangleField field{"finding", "kind of the worst finding (its number, 0: none)", "", {}, false};

@@ -156,8 +156,12 @@ std::size_t Inspection::waived() const {
 Inspection inspect(const Model& model, const InspectOptions& options, StageTimes* times,
                    Progress* progress) {
   Inspection inspection;
-  for (const Part& part : model.parts) {
+  std::optional<Certifier> certifier;
+  if (options.certify) certifier.emplace();
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    const Part& part = model.parts[p];
     const Anatomy anatomy(part.mesh, times, progress);
+    if (certifier) certifier->add(part, anatomy);
     advance(progress, "pairing", 0.0);
     Box box;
     for (const Shell& shell : anatomy.shells) box.extend(shell.box);
@@ -181,7 +185,7 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
           return find_material(*joined, surplus.marks(), contacts.crossing + contacts.overlap > 0);
         });
     const Causes causes(anatomy, surplus, survey, *joined, material, limits);
-    FindingSink sink(part.name, options, inspection);
+    FindingSink sink(model, p, options, inspection);
     const std::optional<Patches> patches = timed(times, "patches", [&]() -> std::optional<Patches> {
       if (!needs_patches(options, sink)) return std::nullopt;
       advance(progress, "patches", 0.0);
@@ -213,8 +217,9 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
     inspection.part_counts.push_back(counts);
     inspection.counts += inspection.part_counts.back();
   }
+  if (certifier) inspection.certificate = std::move(*certifier).finish();
   timed(times, "pairing", [&] { hint_as_one(model, options, inspection); });
-  FindingSink sink("", options, inspection);
+  FindingSink sink(model, std::nullopt, options, inspection);
   const ResolvedLimits limits(options.profile, box_of(model).diagonal(), model.unit);
   for (const RegisteredCheck& check : registered_checks()) {
     if (check.on_model == nullptr || !wanted(check, sink)) continue;

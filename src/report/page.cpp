@@ -6,6 +6,8 @@
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
+#include "aguja/geometry/box_tree.h"
+#include "aguja/inspect/finding_fields.h"
 #include "aguja/report/json.h"
 #include "aguja/report/verdict.h"
 #include "report/page_files.h"
@@ -25,10 +27,10 @@ std::string safe(std::string text) {
 }
 
 Json verdict_json(const PageModel& m) {
-  const VerdictWords words = verdict_words(*m.model, *m.inspection, m.certificate);
+  const VerdictWords words = verdict_words(*m.model, *m.inspection);
   Json reasons = Json::array();
-  if (m.certificate != nullptr) {
-    for (const Reason& r : m.certificate->reasons) {
+  if (const auto& certificate = m.inspection->certificate) {
+    for (const Reason& r : certificate->reasons) {
       reasons.push_back((r.part.empty() ? "" : r.part + ": ") + r.text);
     }
   }
@@ -36,23 +38,6 @@ Json verdict_json(const PageModel& m) {
           {"next", words.next},
           {"tone", slug(words.tone)},
           {"reasons", reasons}};
-}
-
-std::vector<std::size_t> first_triangles(const Model& model) {
-  std::vector<std::size_t> first;
-  std::size_t before = 0;
-  for (const Part& part : model.parts) {
-    first.push_back(before);
-    before += part.mesh.triangles.size();
-  }
-  return first;
-}
-
-std::size_t part_named(const Model& model, const std::string& name) {
-  for (std::size_t p = 0; p < model.parts.size(); ++p) {
-    if (model.parts[p].name == name) return p;
-  }
-  return model.parts.size();
 }
 
 // Fields as 16 bits between their least and largest.
@@ -83,15 +68,8 @@ Json findings_json(const PageModel& m, const PageOptions& options) {
   Json all = inspect_json(*m.model, *m.inspection, options.most_findings, {});
   all.erase("timings");
   all.erase("peak_bytes");
-  const auto first = first_triangles(*m.model);
   for (std::size_t i = 0; i < all["findings"].size(); ++i) {
-    const Finding& f = m.inspection->findings[i];
-    const std::size_t part = part_named(*m.model, f.part);
-    Json triangles = Json::array();
-    for (const TriangleId t : f.triangles) {
-      triangles.push_back(t.value + (part < first.size() ? first[part] : 0));
-    }
-    all["findings"][i]["triangles"] = std::move(triangles);
+    all["findings"][i]["triangles"] = model_triangles(*m.model, m.inspection->findings[i]);
   }
   return all;
 }
@@ -103,12 +81,9 @@ Json model_json(const PageModel& m, const PageOptions& options) {
       throw ArgumentError("page: the field " + field.slug + " is not of this model");
     }
   }
-  const auto first = first_triangles(*m.model);
   std::vector<bool> keep(n);
   for (const Finding& f : m.inspection->findings) {
-    const std::size_t part = part_named(*m.model, f.part);
-    if (part == first.size()) continue;
-    for (const TriangleId t : f.triangles) keep[first[part] + t.value] = true;
+    for (const std::size_t t : model_triangles(*m.model, f)) keep[t] = true;
   }
   const ViewerMesh mesh =
       viewer_mesh(*m.model, m.inspection->patches, keep, options.most_triangles);
@@ -143,9 +118,8 @@ Json model_json(const PageModel& m, const PageOptions& options) {
                  {"total", m.inspection->findings.size()},
                  {"inspection", findings_json(m, options)}};
   if (mesh.reduced) object["source"] = packed(mesh.source);
-  if (m.certificate != nullptr && m.certificate->encloses) {
-    object["volume"] = m.certificate->mass.volume;
-    object["area"] = m.certificate->mass.area;
+  if (const auto& certificate = m.inspection->certificate; certificate && certificate->encloses) {
+    object["volume"] = certificate->mass.volume;
   }
   return object;
 }
@@ -176,15 +150,28 @@ std::string_view slug(Fate fate) {
 Fates fates_of(const Inspection& before, const Inspection& after, double reach) {
   Fates fates{std::vector<Fate>(before.findings.size(), Fate::gone),
               std::vector<Fate>(after.findings.size(), Fate::new_)};
+  // Boxes that hold their places, so that what is the same has boxes that meet.
+  const auto reached = [&](const Finding& f) {
+    Box box = f.box;
+    box.extend(f.place);
+    const Vector margin = Vector::Constant(reach);
+    box.low -= margin;
+    box.high += margin;
+    return box;
+  };
   const auto covers = [&](const Finding& f, const Point& p) {
     return ((p - f.box.low).array() >= -reach).all() && ((f.box.high - p).array() >= -reach).all();
   };
+  Array<FloatBox> boxes;
+  for (const Finding& g : after.findings) boxes.push_back(FloatBox(reached(g)));
+  const BoxTree tree(std::move(boxes));
   for (std::size_t b = 0; b < before.findings.size(); ++b) {
-    for (std::size_t a = 0; a < after.findings.size(); ++a) {
-      const Finding &f = before.findings[b], &g = after.findings[a];
-      if (f.kind != g.kind || !(covers(f, g.place) || covers(g, f.place))) continue;
+    const Finding& f = before.findings[b];
+    tree.for_each_meeting(FloatBox(reached(f)), [&](std::uint32_t a) {
+      const Finding& g = after.findings[a];
+      if (f.kind != g.kind || !(covers(f, g.place) || covers(g, f.place))) return;
       fates.before[b] = fates.after[a] = Fate::left;
-    }
+    });
   }
   return fates;
 }

@@ -11,6 +11,7 @@
 #include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
+#include "aguja/inspect/finding_fields.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/weld.h"
 #include "aguja/report/text.h"
@@ -87,7 +88,8 @@ class Sheet {
 };
 
 // Square, diamond or ring, dark on a light rim.
-void draw_sign(const Sheet& sheet, Severity severity, double x, double y, double size) {
+void draw_sign(const Sheet& sheet, Severity severity, double x, double y, double size,
+               double opacity = 1) {
   cairo_t* pen = sheet.pen();
   cairo_new_path(pen);
   if (severity == Severity::error) {
@@ -101,12 +103,12 @@ void draw_sign(const Sheet& sheet, Severity severity, double x, double y, double
   } else {
     cairo_arc(pen, x, y, 0.9 * size, 0, kTau);
   }
-  sheet.colour(palette::kPanel);
+  sheet.colour(palette::kPanel, opacity);
   cairo_set_line_width(pen, 4);
   cairo_stroke_preserve(pen);
-  sheet.colour(severity == Severity::note ? palette::kPanel : palette::kInk);
+  sheet.colour(severity == Severity::note ? palette::kPanel : palette::kInk, opacity);
   cairo_fill_preserve(pen);
-  sheet.colour(palette::kInk);
+  sheet.colour(palette::kInk, opacity);
   cairo_set_line_width(pen, 1.5);
   cairo_stroke(pen);
 }
@@ -122,13 +124,14 @@ std::vector<Segment> cut_lines(const Model& model, const Vector& n, double offse
   std::vector<Segment> lines;
   for (const Part& part : model.parts) {
     for (const Triangle& t : part.mesh.triangles) {
-      std::vector<Point> ends;
+      Point ends[3];
+      std::size_t known = 0;
       for (std::size_t c = 0; c < 3; ++c) {
         const Point &p = part.mesh.point(t[c]), &q = part.mesh.point(t[(c + 1) % 3]);
         const double hp = p.dot(n) - offset, hq = q.dot(n) - offset;
-        if ((hp > 0) != (hq > 0)) ends.push_back(p + hp / (hp - hq) * (q - p));
+        if ((hp > 0) != (hq > 0)) ends[known++] = p + hp / (hp - hq) * (q - p);
       }
-      if (ends.size() == 2) lines.push_back({ends[0], ends[1]});
+      if (known == 2) lines.push_back({ends[0], ends[1]});
     }
   }
   return lines;
@@ -151,7 +154,6 @@ struct PictureStudio::Impl {
   std::string verdict;
   RayScene scene;
   Box box;
-  std::vector<std::size_t> first;  // by part: number of its first triangle
   std::vector<Segment> naked;
 
   Impl(const Model& m, const Inspection& i, std::string f, std::string v)
@@ -161,10 +163,7 @@ struct PictureStudio::Impl {
         verdict(std::move(v)),
         scene(m, i.patches),
         box(box_of(m)) {
-    std::size_t before = 0;
     for (const Part& part : model.parts) {
-      first.push_back(before);
-      before += part.mesh.triangles.size();
       const Welded welded(part.mesh);
       const EdgeTable edges(welded.triangles(), welded.points().size());
       for (const EdgeId e : select_edges(edges, [&](EdgeId id) { return edges.is_naked(id); })) {
@@ -173,30 +172,17 @@ struct PictureStudio::Impl {
     }
   }
 
-  [[nodiscard]] std::vector<std::size_t> triangles_of(const Finding& f) const {
-    std::vector<std::size_t> list;
-    for (std::size_t p = 0; p < model.parts.size(); ++p) {
-      if (model.parts[p].name != f.part) continue;
-      for (const TriangleId t : f.triangles) list.push_back(first[p] + t.value);
-      break;
-    }
-    return list;
-  }
-
   // The mean direction that they face; none if they face all ways.
   [[nodiscard]] Vector facing(const Finding& f) const {
     Vector sum = Vector::Zero();
     double area = 0;
-    for (const Part& part : model.parts) {
-      if (part.name != f.part) continue;
-      for (const TriangleId t : f.triangles) {
-        const Triangle& c = part.mesh.triangle(t);
-        const Vector n = (part.mesh.point(c[1]) - part.mesh.point(c[0]))
-                             .cross(part.mesh.point(c[2]) - part.mesh.point(c[0]));
-        sum += n;
-        area += n.norm();
-      }
-      break;
+    for (const TriangleId t : f.triangles) {
+      const Mesh& mesh = model.parts[*f.part_index].mesh;
+      const Triangle& c = mesh.triangle(t);
+      const Vector n =
+          (mesh.point(c[1]) - mesh.point(c[0])).cross(mesh.point(c[2]) - mesh.point(c[0]));
+      sum += n;
+      area += n.norm();
     }
     return sum.norm() > 0.5 * area && area > 0 ? Vector(sum.normalized()) : Vector(Vector::Zero());
   }
@@ -249,15 +235,17 @@ struct PictureStudio::Impl {
   void draw_naked(const Sheet& sheet, const Look& look) const {
     cairo_t* pen = sheet.pen();
     const double dashes[] = {7, 4};
+    std::vector<const Segment*> drawn[2];  // seen, hidden
+    for (const Segment& s : naked) {
+      const Point middle = 0.5 * (s.a + s.b);
+      if (look.normal && middle.dot(*look.normal) > look.offset) continue;
+      drawn[scene.is_hidden(middle, look) ? 1 : 0].push_back(&s);
+    }
     for (const bool hidden : {true, false}) {
       cairo_set_dash(pen, dashes, 2, 0);
       cairo_set_line_width(pen, hidden ? 1.2 : 2.6);
       sheet.colour(palette::kThread, hidden ? 0.45 : 1);
-      for (const Segment& s : naked) {
-        const Point middle = 0.5 * (s.a + s.b);
-        if (look.normal && middle.dot(*look.normal) > look.offset) continue;
-        if (scene.is_hidden(middle, look) == hidden) draw_line(sheet, look, s);
-      }
+      for (const Segment* s : drawn[hidden ? 1 : 0]) draw_line(sheet, look, *s);
       cairo_stroke(pen);
     }
     cairo_set_dash(pen, nullptr, 0, 0);
@@ -339,7 +327,7 @@ struct PictureStudio::Impl {
     const Look look = look_at(o, close_up);
     std::vector<bool> chosen(triangle_count(model));
     if (close_up != nullptr) {
-      for (const std::size_t t : triangles_of(*close_up)) chosen[t] = true;
+      for (const std::size_t t : model_triangles(model, *close_up)) chosen[t] = true;
     }
     Sheet sheet(o.width, o.height);
     sheet.colour(palette::kPanel);
@@ -363,7 +351,9 @@ struct PictureStudio::Impl {
       for (std::size_t i = std::min(inspection.findings.size(), kMostSigns); i-- > 0;) {
         const Finding& f = inspection.findings[i];
         const auto at = look.on_screen(f.place);
-        draw_sign(sheet, f.waived ? Severity::note : f.severity, at[0], at[1] + kHead, 6);
+        // What lies behind the surface is pale.
+        draw_sign(sheet, f.waived ? Severity::note : f.severity, at[0], at[1] + kHead, 6,
+                  scene.is_hidden(f.place, look) ? 0.35 : 1);
       }
       draw_legend(sheet, o.height);
     }

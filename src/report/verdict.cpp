@@ -21,18 +21,18 @@ std::string_view slug(Tone tone) {
   return "";
 }
 
-VerdictWords verdict_words(const Model& model, const Inspection& inspection,
-                           const Certificate* certificate) {
+VerdictWords verdict_words(const Model& model, const Inspection& inspection) {
   VerdictWords words;
   const std::size_t errors = inspection.count(Severity::error);
   const std::size_t warnings = inspection.count(Severity::warning);
-  const bool solid = certificate != nullptr && certificate->verdict == Verdict::solid;
+  const auto& certificate = inspection.certificate;
+  const bool solid = certificate && certificate->verdict == Verdict::solid;
   if (triangle_count(model) == 0) {
     words.sentence = "Nothing to mesh: there are no triangles.";
   } else if (solid) {
     words.sentence = model.parts.size() == 1 ? "A closed solid: a volume mesher can take it."
                                              : "Closed solids: a volume mesher can take them.";
-  } else if (certificate == nullptr || certificate->verdict == Verdict::undecided) {
+  } else if (!certificate || certificate->verdict == Verdict::undecided) {
     words.sentence = "Undecided: something could not be examined.";
   } else {
     words.sentence = "Not a solid yet: a volume mesher will refuse it or fill the wrong space.";

@@ -5,13 +5,11 @@
 #include <stdexcept>
 #include <unordered_map>
 
-#include <zlib.h>
-
 #include "aguja/base/error.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/weld.h"
-#include "base/base64.h"
+#include "base/packed_text.h"
 
 namespace aguja {
 namespace {
@@ -200,15 +198,7 @@ std::string packed(std::span<const std::uint32_t> numbers) {
   for (int shift = 0; shift < 32; shift += 8) {
     for (const std::uint32_t n : numbers) bytes += static_cast<char>((n >> shift) & 255U);
   }
-  uLongf size = compressBound(bytes.size());
-  std::string squeezed(size, '\0');
-  constexpr int kLevel = 6;
-  if (compress2(reinterpret_cast<Bytef*>(squeezed.data()), &size,
-                reinterpret_cast<const Bytef*>(bytes.data()), bytes.size(), kLevel) != Z_OK) {
-    throw InternalError("page: zlib failed");
-  }
-  squeezed.resize(size);
-  return detail::base64(squeezed);
+  return detail::base64(detail::deflated(bytes));
 }
 
 }  // namespace aguja

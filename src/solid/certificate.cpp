@@ -130,32 +130,38 @@ std::string_view slug(ReasonKind kind) {
   return kSlugs.at(static_cast<std::size_t>(kind));
 }
 
-Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
-  Certificate certificate;
-  certificate.encloses = !model.parts.empty();
-  std::vector<MassProperties> regions;
-  if (model.parts.empty()) {
-    certificate.reasons.push_back({ReasonKind::no_triangles, "", 1, "the model has no parts"});
-  }
-  for (const Part& part : model.parts) {
-    const Anatomy anatomy(part.mesh, times, progress);
-    PartJudge(part, anatomy, certificate.reasons).judge();
-    certificate.counts += anatomy.counts();
-    certificate.encloses &= anatomy.edge_counts.unbalanced == 0 && !anatomy.shells.empty();
-    for (const Shell& shell : anatomy.shells) regions.push_back(shell.mass);
-    add_shells(certificate, part, anatomy);
-  }
-  certificate.mass = combine(regions);
+void Certifier::add(const Part& part, const Anatomy& anatomy) {
+  ++parts_;
+  PartJudge(part, anatomy, certificate_.reasons).judge();
+  certificate_.counts += anatomy.counts();
+  enclosing_ += anatomy.edge_counts.unbalanced == 0 && !anatomy.shells.empty();
+  for (const Shell& shell : anatomy.shells) regions_.push_back(shell.mass);
+  add_shells(certificate_, part, anatomy);
+}
 
-  const auto first_doubt =
-      std::stable_partition(certificate.reasons.begin(), certificate.reasons.end(),
-                            [](const Reason& r) { return r.refutes(); });
-  if (certificate.reasons.empty()) {
-    certificate.verdict = Verdict::solid;
-  } else if (first_doubt != certificate.reasons.begin()) {
-    certificate.verdict = Verdict::not_solid;
+Certificate Certifier::finish() && {
+  if (parts_ == 0) {
+    certificate_.reasons.push_back({ReasonKind::no_triangles, "", 1, "the model has no parts"});
   }
-  return certificate;
+  certificate_.encloses = parts_ > 0 && enclosing_ == parts_;
+  certificate_.mass = combine(regions_);
+  const auto first_doubt =
+      std::stable_partition(certificate_.reasons.begin(), certificate_.reasons.end(),
+                            [](const Reason& r) { return r.refutes(); });
+  if (certificate_.reasons.empty()) {
+    certificate_.verdict = Verdict::solid;
+  } else if (first_doubt != certificate_.reasons.begin()) {
+    certificate_.verdict = Verdict::not_solid;
+  }
+  return std::move(certificate_);
+}
+
+Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
+  Certifier certifier;
+  for (const Part& part : model.parts) {
+    certifier.add(part, Anatomy(part.mesh, times, progress));
+  }
+  return std::move(certifier).finish();
 }
 
 }  // namespace aguja

@@ -237,6 +237,45 @@ class PageTest(unittest.TestCase):
         # Rims are whole.
         self.assertEqual(self.script("return aguja.scene.model.naked.length / 2"), 12)
 
+    def touch(self, kind, *points):
+        self.browser.execute_cdp_cmd("Input.dispatchTouchEvent", {
+            "type": kind, "touchPoints": [{"x": x, "y": y, "id": i} for i, (x, y) in enumerate(points)]})
+
+    def test_one_finger_turns_and_two_move_and_zoom(self):
+        self.open(self.page_of("wedge.stl"))
+        at = self.script("const r = aguja.scene.canvas.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2]")
+        x, y = at
+        state = ("aguja.scene.drawNow(); const c = aguja.scene.camera;"
+                 " return {distance: c.distance, turn: c.turn.toArray(), target: c.target.toArray()}")
+        start = self.script(state)
+        self.touch("touchStart", (x, y))
+        self.touch("touchMove", (x + 60, y + 20))
+        self.touch("touchEnd")
+        turned = self.script(state)
+        self.assertNotEqual(turned["turn"], start["turn"])
+        self.assertEqual(turned["distance"], start["distance"])
+        self.assertEqual(turned["target"], start["target"])
+        self.touch("touchStart", (x - 40, y), (x + 40, y))
+        self.touch("touchMove", (x - 80, y), (x + 80, y))
+        self.touch("touchEnd")
+        zoomed = self.script(state)
+        self.assertAlmostEqual(zoomed["distance"] / turned["distance"], 0.5, delta=0.02)
+        self.assertEqual(zoomed["turn"], turned["turn"])
+        self.touch("touchStart", (x - 40, y), (x + 40, y))
+        self.touch("touchMove", (x - 10, y + 30), (x + 70, y + 30))
+        self.touch("touchEnd")
+        moved = self.script(state)
+        self.assertNotEqual(moved["target"], zoomed["target"])
+        self.assertEqual(moved["turn"], zoomed["turn"])
+
+    def test_numbers_are_short_and_have_their_units(self):
+        self.open(self.page_of("wedge.stl"))
+        for call, text in (("brief(1234567)", "1 234 567"), ("brief(26.52249999)", "26.5225"), ("brief(7.03359e-6)", "7.03359e-6"),
+                           ("brief(2e-5)", "2e-5"), ("brief(null)", ""), ("withUnit(3, 'count')", "3"),
+                           ("withUnit(2.5, 'mm2')", "2.5 mm²"), ("withUnit(6, 'deg')", "6°"), ("withUnit(0.1, 'mm')", "0.1 mm"),
+                           ("pointText([1, 1e-16, -2])", "(1, 0, -2)")):
+            self.assertEqual(self.script(f"return {call}"), text, call)
+
     def test_can_be_used_by_keys(self):
         self.open(self.page_of("boxes-crossing.stl"))
         body = self.browser.find_element(By.TAG_NAME, "body")

@@ -3,7 +3,6 @@
 #include "aguja/formats/view_files.h"
 
 #include <gtest/gtest.h>
-#include <zlib.h>
 
 #include <cstring>
 #include <pugixml.hpp>
@@ -12,7 +11,7 @@
 
 #include "aguja/base/error.h"
 #include "aguja/inspect/finding_fields.h"
-#include "base/base64.h"
+#include "tests/support/packed_text.h"
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
@@ -25,43 +24,23 @@ Model two_parts() {
   return model;
 }
 
-std::string bytes_of(std::string_view text) {
-  static const std::string kDigits =
-      "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-  std::string bytes;
-  std::uint32_t group = 0;
-  int bits = 0;
-  for (const char c : text) {
-    if (c == '=') break;
-    group = (group << 6) | static_cast<std::uint32_t>(kDigits.find(c));
-    if ((bits += 6) >= 8) bytes += static_cast<char>((group >> (bits -= 8)) & 255U);
-  }
-  return bytes;
-}
-
 // Header and blocks of a compressed array, each base64 by itself.
 template <class T>
 std::vector<T> array_of(const pugi::xml_node& parent, const char* name) {
   const std::string text =
       parent.find_child_by_attribute("DataArray", "Name", name).text().as_string();
   std::uint64_t blocks = 0;
-  std::memcpy(&blocks, bytes_of(std::string_view(text).substr(0, 12)).data(), 8);
+  std::memcpy(&blocks, test::from_base64(std::string_view(text).substr(0, 12)).data(), 8);
   const std::size_t head_letters = ((3 + blocks) * 8 + 2) / 3 * 4;
-  const std::string head_bytes = bytes_of(std::string_view(text).substr(0, head_letters));
+  const std::string head_bytes = test::from_base64(std::string_view(text).substr(0, head_letters));
   std::vector<std::uint64_t> head(3 + blocks);
   std::memcpy(head.data(), head_bytes.data(), 8 * head.size());
-  const std::string body = bytes_of(std::string_view(text).substr(head_letters));
+  const std::string body = test::from_base64(std::string_view(text).substr(head_letters));
   std::string raw;
   std::size_t at = 0;
   for (std::size_t b = 0; b < blocks; ++b) {
     const std::size_t full = b + 1 == blocks && head[2] != 0 ? head[2] : head[1];
-    std::string piece(full, '\0');
-    uLongf size = full;
-    EXPECT_EQ(uncompress(reinterpret_cast<Bytef*>(piece.data()), &size,
-                         reinterpret_cast<const Bytef*>(body.data() + at), head[3 + b]),
-              Z_OK);
-    EXPECT_EQ(size, full);
-    raw += piece;
+    raw += test::inflated(std::string_view(body).substr(at, head[3 + b]), full);
     at += head[3 + b];
   }
   EXPECT_EQ(at, body.size());

@@ -161,5 +161,31 @@ TEST(Inspect, NamesItsStages) {
   }
 }
 
+TEST(Inspect, GivesTheVerdictOfCertify) {
+  InspectOptions options;
+  options.certify = true;
+  std::set<Verdict> verdicts;
+  for (std::uint64_t seed = 1; seed <= 120; ++seed) {
+    SCOPED_TRACE(seed);
+    const Model model =
+        test::model_of(seed % 6 == 0 ? test::sphere(8, 10) : test::damaged_mesh(seed));
+    const Certificate alone = certify(model);
+    const auto with = inspect(model, options).certificate;
+    ASSERT_TRUE(with);
+    EXPECT_EQ(with->verdict, alone.verdict);
+    EXPECT_EQ(with->encloses, alone.encloses);
+    ASSERT_EQ(with->reasons.size(), alone.reasons.size());
+    for (std::size_t i = 0; i < alone.reasons.size(); ++i) {
+      EXPECT_EQ(with->reasons[i].text, alone.reasons[i].text);
+    }
+    EXPECT_EQ(with->mass.volume, alone.mass.volume);
+    EXPECT_EQ(with->shells.size(), alone.shells.size());
+    verdicts.insert(alone.verdict);
+  }
+  EXPECT_GE(verdicts.size(), 2u);
+  EXPECT_FALSE(inspect(test::model_of(test::cube())).certificate);
+  EXPECT_EQ(inspect(Model{}, options).certificate->verdict, certify(Model{}).verdict);
+}
+
 }  // namespace
 }  // namespace aguja

@@ -4,17 +4,19 @@
 #include "aguja/report/page.h"
 
 #include <gtest/gtest.h>
-#include <zlib.h>
 
 #include <map>
 #include <set>
 
 #include <nlohmann/json.hpp>
 
+#include "aguja/inspect/finding_fields.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/weld.h"
+#include "aguja/report/verdict.h"
 #include "demo/seeded.h"
 #include "report/viewer_mesh.h"
+#include "tests/support/packed_text.h"
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
@@ -24,22 +26,7 @@ using Numbers = std::vector<std::uint32_t>;
 
 // As the page does it.
 Numbers unpacked(const std::string& text, std::size_t count) {
-  const std::string digits = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-  std::string bytes;
-  std::uint32_t group = 0;
-  int bits = 0;
-  for (const char c : text) {
-    if (c == '=') break;
-    group = (group << 6) | static_cast<std::uint32_t>(digits.find(c));
-    bits += 6;
-    if (bits >= 8) bytes += static_cast<char>((group >> (bits -= 8)) & 255U);
-  }
-  std::string raw(4 * count, '\0');
-  uLongf size = raw.size();
-  EXPECT_EQ(uncompress(reinterpret_cast<Bytef*>(raw.data()), &size,
-                       reinterpret_cast<const Bytef*>(bytes.data()), bytes.size()),
-            Z_OK);
-  EXPECT_EQ(size, raw.size());
+  const std::string raw = test::inflated(test::from_base64(text), 4 * count);
   Numbers numbers(count);
   for (std::size_t i = 0; i < raw.size(); ++i) {
     numbers[i % count] |= std::uint32_t{static_cast<unsigned char>(raw[i])} << (8 * (i / count));
@@ -134,7 +121,7 @@ TEST(ViewerMesh, KeepsWhatItMustWhenReduced) {
 }
 
 PageModel page_model(const Model& model, const Inspection& inspection, const std::string& file) {
-  return {"as read", file, "", &model, &inspection, nullptr, {}};
+  return {"as read", file, "", &model, &inspection, {}};
 }
 
 TEST(Page, IsTheSameTwiceAndNeedsNothingElse) {
@@ -196,6 +183,81 @@ TEST(Fates, TellWhatIsGoneLeftAndNew) {
       EXPECT_EQ(fates.after[j], Fate::left);
     }
   }
+}
+
+TEST(Fates, AreThoseOfComparingAllPairs) {
+  test::Random random(5);
+  for (int round = 0; round < 40; ++round) {
+    Inspection sides[2];
+    for (Inspection& side : sides) {
+      for (int i = 0; i < 60; ++i) {
+        Finding f;
+        f.kind = random.chance(0.5) ? FindingKind::crack : FindingKind::opening;
+        const Point low(random.between(0, 10), random.between(0, 10), random.between(0, 10));
+        f.box.extend(low);
+        f.box.extend(low + Vector(random.unit(), random.unit(), random.unit()));
+        // Some places lie beside their boxes.
+        f.place = low + Vector(2 * random.unit() - 0.5, random.unit(), random.unit());
+        side.findings.push_back(f);
+      }
+    }
+    constexpr double kReach = 0.05;
+    const auto covers = [](const Finding& f, const Point& p) {
+      return ((p - f.box.low).array() >= -kReach).all() &&
+             ((f.box.high - p).array() >= -kReach).all();
+    };
+    Fates slow{std::vector<Fate>(60, Fate::gone), std::vector<Fate>(60, Fate::new_)};
+    for (std::size_t b = 0; b < 60; ++b) {
+      for (std::size_t a = 0; a < 60; ++a) {
+        const Finding &f = sides[0].findings[b], &g = sides[1].findings[a];
+        if (f.kind != g.kind || !(covers(f, g.place) || covers(g, f.place))) continue;
+        slow.before[b] = slow.after[a] = Fate::left;
+      }
+    }
+    const Fates fates = fates_of(sides[0], sides[1], kReach);
+    EXPECT_EQ(fates.before, slow.before);
+    EXPECT_EQ(fates.after, slow.after);
+  }
+}
+
+// A closed ball and one with a missing triangle, both of one name.
+Model two_of_one_name() {
+  Model model = test::model_of(test::sphere(12, 10), "ball");
+  Mesh torn = test::sphere(12, 10, {50, 0, 0});
+  torn.triangles.erase(torn.triangles.begin() + 40);
+  model.parts.push_back(test::model_of(torn, "ball").parts[0]);
+  return model;
+}
+
+TEST(Page, PartsOfOneNameKeepTheirFindings) {
+  const Model model = two_of_one_name();
+  const Inspection inspection = inspect(model);
+  ASSERT_EQ(inspection.findings.size(), 1u);
+  const auto triangles = model_triangles(model, inspection.findings[0]);
+  ASSERT_FALSE(triangles.empty());
+  const std::size_t first = model.parts[0].mesh.triangles.size();
+  for (const std::size_t t : triangles) EXPECT_GE(t, first);
+  const auto kinds = kind_field(model, inspection).values;
+  for (std::size_t t = 0; t < first; ++t) EXPECT_EQ(kinds[t], 0);
+  EXPECT_EQ(static_cast<std::size_t>(
+                std::count_if(kinds.begin(), kinds.end(), [](float k) { return k > 0; })),
+            triangles.size());
+}
+
+TEST(VerdictWords, SayWhatTheCertificateAndTheFindingsSay) {
+  InspectOptions options;
+  options.certify = true;
+  const auto words = [&](const Model& model) {
+    return verdict_words(model, inspect(model, options));
+  };
+  EXPECT_EQ(words(Model{}).sentence, "Nothing to mesh: there are no triangles.");
+  const Model ball = test::model_of(test::sphere(12, 10));
+  EXPECT_EQ(words(ball).sentence, "A closed solid: a volume mesher can take it.");
+  EXPECT_EQ(words(ball).tone, Tone::well);
+  EXPECT_EQ(words(two_of_one_name()).next, "1 error to mend first.");
+  EXPECT_EQ(words(two_of_one_name()).tone, Tone::error);
+  // Nobody asked for the verdict: nothing is called a solid.
+  EXPECT_EQ(verdict_words(ball, inspect(ball)).tone, Tone::open);
 }
 
 }  // namespace

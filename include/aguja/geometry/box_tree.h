@@ -221,19 +221,19 @@ std::uint32_t BoxTree::nearest(const Point& p, double limit, const Squared& squa
   std::uint32_t best = kNone;
   double best_squared = limit;
   if (nodes_.empty()) return best;
-  struct Waiting {
+  struct Pending {
     std::uint32_t node;
     double squared;
   };
-  Waiting stack[kDeepest];
+  Pending stack[kDeepest];
   int depth = 0;
   stack[depth++] = {0, nodes_[0].box.squared_distance(p)};
   while (depth > 0) {
-    const Waiting at = stack[--depth];
+    const Pending at = stack[--depth];
     if (at.squared > best_squared) continue;
     if (nodes_[at.node].blocks > 1) {
-      Waiting near{left(at.node), nodes_[left(at.node)].box.squared_distance(p)};
-      Waiting far{right(at.node), nodes_[right(at.node)].box.squared_distance(p)};
+      Pending near{left(at.node), nodes_[left(at.node)].box.squared_distance(p)};
+      Pending far{right(at.node), nodes_[right(at.node)].box.squared_distance(p)};
       if (far.squared < near.squared) std::swap(near, far);
       stack[depth++] = far;
       stack[depth++] = near;

@@ -110,7 +110,8 @@ struct Finding {
   std::string id;  ///< kind and digest of its geometry: independent of order and threads
   FindingKind kind{};
   Severity severity{};
-  std::string part;             ///< empty: the whole model
+  std::string part;                       ///< empty: the whole model
+  std::optional<std::size_t> part_index;  ///< several parts may have one name
   std::size_t count = 0;        ///< how many edges, vertices, triangles or shells it consists of
   Point place = Point::Zero();  ///< where to look
   Box box;

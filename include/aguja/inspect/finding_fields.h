@@ -10,6 +10,9 @@
 
 namespace aguja {
 
+/// The triangles of a finding, numbered through all parts; none if it is of the whole model.
+[[nodiscard]] std::vector<std::size_t> model_triangles(const Model& model, const Finding& finding);
+
 /// By triangle the kind of its worst finding: the number of the kind in `all_kinds()`, counted from
 /// 1; 0 where nothing is told of it. `inspection` should list all triangles of its findings.
 [[nodiscard]] TriangleField kind_field(const Model& model, const Inspection& inspection);

@@ -13,6 +13,7 @@
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/rim_survey.h"
 #include "aguja/solid/anatomy.h"
+#include "aguja/solid/certificate.h"
 
 namespace aguja {
 
@@ -25,6 +26,8 @@ struct InspectOptions {
   static constexpr std::size_t kMostListed = 100;
   /// Keep the patches that were recognised, for who shows them.
   bool keep_patches = false;
+  /// Give the verdict, too, from what is looked at anyway.
+  bool certify = false;
 };
 
 /// A question that could not be asked yet, and what must be mended first.
@@ -45,8 +48,9 @@ struct Inspection {
   /// Where the profile gives an element size.
   std::optional<Quality> quality;
   std::optional<ElementSizes> element_sizes;
-  std::vector<Patches> patches;    ///< by part, if they were to be kept
-  std::vector<std::string> hints;  ///< what is seen only across parts, a sentence each
+  std::vector<Patches> patches;            ///< by part, if they were to be kept
+  std::optional<Certificate> certificate;  ///< if it was asked for; the same as of `certify`
+  std::vector<std::string> hints;          ///< what is seen only across parts, a sentence each
 
   /// Of findings that are not waived.
   [[nodiscard]] std::size_t count(Severity severity) const;

@@ -7,7 +7,6 @@
 #include <vector>
 
 #include "aguja/inspect/inspect.h"
-#include "aguja/solid/certificate.h"
 #include "aguja/solid/deviation.h"
 #include "aguja/solid/fields.h"
 
@@ -19,8 +18,7 @@ struct PageModel {
   std::string file;    ///< as the user named it
   std::string digest;  ///< of the file; empty if it has none
   const Model* model = nullptr;
-  const Inspection* inspection = nullptr;    ///< best with all triangles, and patches
-  const Certificate* certificate = nullptr;  ///< may be null
+  const Inspection* inspection = nullptr;  ///< best with all triangles, patches, certificate
   std::vector<TriangleField> fields;
 };
 
@@ -38,8 +36,8 @@ struct Fates {
   std::vector<Fate> before;  ///< by finding: gone or left
   std::vector<Fate> after;   ///< by finding: left or new
 };
-/// Findings of one kind and part whose places lie within each other's box, grown by `reach`, are
-/// the same.
+/// Findings of one kind, one of whose places lies within the other's box, grown by `reach`,
+/// are the same. Cost: O(n log n) unless most boxes meet.
 [[nodiscard]] Fates fates_of(const Inspection& before, const Inspection& after, double reach);
 
 /// A page of one model, or of two (before and after). It needs no other file and no network.

@@ -5,7 +5,6 @@
 #include <string>
 
 #include "aguja/inspect/inspect.h"
-#include "aguja/solid/certificate.h"
 
 namespace aguja {
 
@@ -18,8 +17,7 @@ struct VerdictWords {
   Tone tone = Tone::open;
 };
 
-/// Without a certificate nothing is called a solid.
-[[nodiscard]] VerdictWords verdict_words(const Model& model, const Inspection& inspection,
-                                         const Certificate* certificate);
+/// Without a certificate in the inspection nothing is called a solid.
+[[nodiscard]] VerdictWords verdict_words(const Model& model, const Inspection& inspection);
 
 }  // namespace aguja

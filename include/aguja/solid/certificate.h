@@ -62,6 +62,19 @@ struct Certificate {
   Counts counts;
 };
 
+/// Gathers a certificate part by part, for who has their anatomies already.
+class Certifier {
+ public:
+  void add(const Part& part, const Anatomy& anatomy);
+  [[nodiscard]] Certificate finish() &&;
+
+ private:
+  Certificate certificate_;
+  std::vector<MassProperties> regions_;
+  std::size_t parts_ = 0;
+  std::size_t enclosing_ = 0;
+};
+
 /// Judges each part by itself. What lies between parts is not looked at.
 ///
 /// Promises  A part is found solid only if every edge has exactly two triangles, running opposite

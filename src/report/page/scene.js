@@ -337,20 +337,18 @@ class Scene {
   choose(triangles) {
     const m = this.model;
     this.chosen = new Set(triangles);
-    const naked = new Set();
-    const corners = new Set();
-    for (const t of triangles) for (let c = 0; c < 3; ++c) corners.add(m.triangles[3 * t + c]);
-    const own = new Map();
-    for (const t of triangles) {
-      for (let c = 0; c < 3; ++c) {
-        const a = m.triangles[3 * t + c], b = m.triangles[3 * t + (c + 1) % 3];
-        own.set(a < b ? `${a},${b}` : `${b},${a}`, true);
-      }
+    // Two vertices in one number, exact up to 94 million of them.
+    const key = (a, b) => (a < b ? a * 94906265 + b : b * 94906265 + a);
+    if (!m.nakedKeys) {
+      m.nakedKeys = new Set();
+      for (let i = 0; i < m.naked.length; i += 2) m.nakedKeys.add(key(m.naked[i], m.naked[i + 1]));
     }
     const pairs = [];
-    for (let i = 0; i < m.naked.length; i += 2) {
-      const a = m.naked[i], b = m.naked[i + 1];
-      if (corners.has(a) && own.has(a < b ? `${a},${b}` : `${b},${a}`)) pairs.push(a, b);
+    for (const t of m.nakedKeys.size ? triangles : []) {
+      for (let c = 0; c < 3; ++c) {
+        const a = m.triangles[3 * t + c], b = m.triangles[3 * t + (c + 1) % 3];
+        if (m.nakedKeys.has(key(a, b))) pairs.push(a, b);
+      }
     }
     this.rim.setPairs(m.points, pairs);
     return this.paint();

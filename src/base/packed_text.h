@@ -1,11 +1,28 @@
 #pragma once
-// Bytes as letters.
+// Bytes as fewer bytes, and as letters. For the layers above the core, which link zlib.
+
+#include <zlib.h>
 
 #include <cstdint>
 #include <string>
 #include <string_view>
 
+#include "aguja/base/error.h"
+
 namespace aguja::detail {
+
+/// A zlib stream. Source   RFC 1950.
+[[nodiscard]] inline std::string deflated(std::string_view bytes) {
+  uLongf size = compressBound(bytes.size());
+  std::string out(size, '\0');
+  constexpr int kLevel = 6;
+  if (compress2(reinterpret_cast<Bytef*>(out.data()), &size,
+                reinterpret_cast<const Bytef*>(bytes.data()), bytes.size(), kLevel) != Z_OK) {
+    throw InternalError("zlib failed");
+  }
+  out.resize(size);
+  return out;
+}
 
 /// Source   RFC 4648, section 4.
 [[nodiscard]] inline std::string base64(std::string_view bytes) {
