@@ -20,15 +20,18 @@ void write_whole(const std::string& file, std::string_view bytes, bool overwrite
       file, [&](const ByteSink& sink) { sink(bytes); }, overwrite);
 }
 
+std::string PageOutput::text(Session& session, const Model& model, const Inspection& inspection,
+                             const PageOptions& options) {
+  return session.times().time("page", [&] {
+    PageModel one{"as read", session.file_label(), session.digest(), &model, &inspection, {}};
+    one.fields = {aspect_field(model), thickness_field(model)};
+    return page_html({one}, {}, options);
+  });
+}
+
 void PageOutput::write_one(Session& session, const Model& model, const Inspection& inspection,
                            bool overwrite) const {
-  const std::string page = session.times().time("page", [&] {
-    PageModel one{"as read", session.file_label(), session.digest(), &model, &inspection, {}};
-    one.fields.push_back(aspect_field(model));
-    one.fields.push_back(thickness_field(model));
-    return page_html({one});
-  });
-  write_whole(file_, page, overwrite);
+  write_whole(file_, text(session, model, inspection), overwrite);
 }
 
 InspectOptions PageOutput::inspect_options(const Profile& profile) {

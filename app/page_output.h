@@ -16,6 +16,10 @@ class PageOutput {
   /// Before any work: is nothing in the way?
   void check(bool overwrite) const;
 
+  /// The page of one model.
+  [[nodiscard]] static std::string text(Session& session, const Model& model,
+                                        const Inspection& inspection,
+                                        const PageOptions& options = {});
   void write_one(Session& session, const Model& model, const Inspection& inspection,
                  bool overwrite) const;
   /// Before and after, both inspected here by `profile`.

@@ -35,14 +35,6 @@ struct ShowCommand : Session {
     }
   }
 
-  [[nodiscard]] std::string page(const Model& model, const Inspection& inspection) {
-    PageModel one{"as read", file_label(), digest(), &model, &inspection, {}};
-    one.fields = {aspect_field(model), thickness_field(model)};
-    PageOptions options;
-    options.most_triangles = most;
-    return page_html({one}, {}, options);
-  }
-
   // For other viewers: what is found and measured, by triangle.
   [[nodiscard]] std::string view_file(const Model& model, const Inspection& inspection) const {
     std::string bytes;
@@ -57,15 +49,20 @@ struct ShowCommand : Session {
     return bytes;
   }
 
+  [[nodiscard]] std::string bytes_of(const Model& model, const Inspection& inspection) {
+    if (is_page()) return PageOutput::text(*this, model, inspection, {.most_triangles = most});
+    return times().time(is_picture() ? "picture" : "write", [&] {
+      return is_picture() ? picture.draw(file_label(), model, inspection)
+                          : view_file(model, inspection);
+    });
+  }
+
   int show_model() {
     check_use();
     const Model model = read(true);
     const Inspection inspection =
         inspect(model, PageOutput::inspect_options(), &times(), progress());
-    const std::string bytes = times().time("show", [&] {
-      if (is_picture()) return picture.draw(file_label(), model, inspection);
-      return is_page() ? page(model, inspection) : view_file(model, inspection);
-    });
+    const std::string bytes = bytes_of(model, inspection);
     write_whole(output, bytes, overwrite);
     print(
         [&] {

@@ -275,22 +275,28 @@ std::optional<BoxTree::RayHit> BoxTree::first_hit(const Point& origin, const Vec
     }
     return enters <= leaves ? enters : kMissed;
   };
-  std::uint32_t stack[kDeepest];
+  struct Pending {
+    std::uint32_t node;
+    double enters;
+  };
+  Pending stack[kDeepest];
   int depth = 0;
-  stack[depth++] = 0;
+  if (const double at = entry(nodes_[0].box); at >= 0) stack[depth++] = {0, at};
   while (depth > 0) {
-    const std::uint32_t node = stack[--depth];
-    if (entry(nodes_[node].box) < 0) continue;
-    if (nodes_[node].blocks > 1) {
-      std::uint32_t near = left(node), far = right(node);
-      const double to_near = entry(nodes_[near].box), to_far = entry(nodes_[far].box);
-      if (to_far >= 0 && (to_near < 0 || to_far < to_near)) std::swap(near, far);
-      stack[depth++] = far;
-      stack[depth++] = near;
+    const Pending top = stack[--depth];
+    if (best && top.enters > best->along) continue;
+    if (nodes_[top.node].blocks > 1) {
+      Pending near{left(top.node), entry(nodes_[left(top.node)].box)};
+      Pending far{right(top.node), entry(nodes_[right(top.node)].box)};
+      if (far.enters >= 0 && far.enters < near.enters) std::swap(near, far);
+      if (far.enters >= 0) stack[depth++] = far;
+      if (near.enters >= 0) stack[depth++] = near;
       continue;
     }
-    const Block own = block(nodes_[node].first);
-    for (const std::uint32_t item : own.items) {
+    const Block own = block(nodes_[top.node].first);
+    for (std::size_t i = 0; i < own.items.size(); ++i) {
+      if (entry(own.boxes[i]) < 0) continue;
+      const std::uint32_t item = own.items[i];
       const double at = along(item);
       if (at < 0) continue;
       if (!best || at < best->along || (at == best->along && item < best->item)) {
