@@ -127,7 +127,7 @@ std::string coloured(std::string text) {
   for (const auto& [words, code] :
        {std::pair<std::string_view, std::string_view>{"■ error", "1;38;5;130"},
         {"◆ warning", "38;5;31"},
-        {"· note", "2"},
+        {"○ note", "2"},
         {"- waived", "2"}}) {
     for (std::size_t at = text.find(words); at != std::string::npos; at = text.find(words, at)) {
       const std::string shown = fmt::format("\033[{}m{}\033[0m", code, words);

@@ -25,7 +25,7 @@ std::string_view mark(Severity severity) {
     case Severity::warning:
       return "◆ warning";
     case Severity::note:
-      return "· note";
+      return "○ note";
   }
   return "";
 }
