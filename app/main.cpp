@@ -24,6 +24,7 @@ int main(int argc, char** argv) {
   std::vector<std::pair<CLI::App*, Command>> commands;
   add_inspect(app, commands);
   add_stitch(app, commands);
+  add_mend(app, commands);
   add_certify(app, commands);
   add_measure(app, commands);
   add_compare(app, commands);

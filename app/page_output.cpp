@@ -23,7 +23,7 @@ void write_whole(const std::string& file, std::string_view bytes, bool overwrite
 std::string PageOutput::text(Session& session, const Model& model, const Inspection& inspection,
                              const PageOptions& options) {
   return session.times().time("page", [&] {
-    PageModel one{"as read", session.file_label(), session.digest(), &model, &inspection, {}};
+    PageModel one{"as read", session.file_label(), session.digest(), &model, &inspection, {}, {}};
     one.fields = {aspect_field(model), thickness_field(model)};
     return page_html({one}, {}, options);
   });
@@ -55,7 +55,7 @@ void PageOutput::write_two(Session& session, const Pair& pair, const Profile& pr
   const std::string page = session.times().time("page", [&] {
     std::vector<PageModel> both;
     for (std::size_t i = 0; i < 2; ++i) {
-      PageModel one{i == 0 ? "before" : "after", files[i], "", models[i], &inspections[i], {}};
+      PageModel one{i == 0 ? "before" : "after", files[i], "", models[i], &inspections[i], {}, {}};
       if (triangle_count(*models[1 - i]) > 0) {
         one.fields.push_back(deviation_field(*models[i], *models[1 - i]));
       }
@@ -64,6 +64,35 @@ void PageOutput::write_two(Session& session, const Pair& pair, const Profile& pr
       both.push_back(std::move(one));
     }
     return page_html(both, deviation);
+  });
+  write_whole(file_, page, overwrite);
+}
+
+void PageOutput::write_trial(Session& session, const Model& model, const std::string& finding,
+                             const std::vector<Variant>& variants, const Profile& profile,
+                             bool overwrite) const {
+  const InspectOptions options = inspect_options(profile);
+  std::vector<const Model*> models = {&model};
+  for (const Variant& v : variants) models.push_back(&v.model);
+  std::vector<Inspection> inspections;
+  for (const Model* m : models) {
+    inspections.push_back(inspect(*m, options, &session.times(), session.progress()));
+  }
+  const std::string page = session.times().time("page", [&] {
+    std::vector<PageModel> all;
+    for (std::size_t i = 0; i < models.size(); ++i) {
+      PageModel one{i == 0 ? "as read" : variants[i - 1].method,
+                    session.file_label(),
+                    i == 0 ? session.digest() : std::string(),
+                    models[i],
+                    &inspections[i],
+                    {aspect_field(*models[i])},
+                    i == 0 ? std::string() : variants[i - 1].note};
+      all.push_back(std::move(one));
+    }
+    PageOptions shown;
+    shown.trial = finding;
+    return page_html(all, {}, shown);
   });
   write_whole(file_, page, overwrite);
 }

@@ -33,6 +33,16 @@ class PageOutput {
   void write_two(Session& session, const Pair& pair, const Profile& profile, bool overwrite,
                  const std::optional<Deviation>& deviation = {}) const;
 
+  /// An opening filled in several ways.
+  struct Variant {
+    Model model;
+    std::string method;
+    std::string note;
+  };
+  void write_trial(Session& session, const Model& model, const std::string& finding,
+                   const std::vector<Variant>& variants, const Profile& profile,
+                   bool overwrite) const;
+
  private:
   std::string file_;
 };

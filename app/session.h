@@ -91,6 +91,7 @@ class Session {
 /// A command registers its options and gives back what runs it.
 using Command = std::function<int()>;
 void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);

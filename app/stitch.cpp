@@ -1,14 +1,11 @@
 // aguja stitch: joins naked edges within a tolerance, and certifies what it wrote.
 
-#include <algorithm>
-
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "aguja/formats/write.h"
 #include "aguja/report/text.h"
 #include "page_output.h"
-#include "session.h"
+#include "written_model.h"
 
 namespace aguja::app {
 namespace {
@@ -49,7 +46,7 @@ struct StitchCommand : Session {
     StitchReport report;
     report.steps = static_cast<std::size_t>(steps);
     choose_tolerance(model, report);
-    const bool floats = !dry_run && output.format() == Format::stl && !output.text;
+    const bool floats = !dry_run && holds_floats_only(output);
     StitchedModel stitched = stitch(
         model, report.tolerance, {.steps = steps, .round_to_float = floats}, &times(), progress());
     report.result = std::move(stitched.total);
@@ -75,36 +72,14 @@ struct StitchCommand : Session {
     return report.certificate.verdict == Verdict::solid ? kAllWell : kErrorsInGeometry;
   }
 
-  // What is rounded on writing moves, too, and the tolerance bounds all that moves.
-  void check_rounding(const Model& stitched, double allowed) const {
-    double largest = 0;
-    for (const Part& part : stitched.parts) {
-      for (const Point& p : part.mesh.points) {
-        largest = std::max(largest, (rounded_to_float(p) - p).norm());
-      }
-    }
-    if (largest <= allowed) return;
-    throw ArgumentError(fmt::format(
-        "binary STL would round points by up to {:.3g} {}, more than the tolerance of {:.3g}; "
-        "write obj, ply or --text",
-        largest, symbol(stitched.unit), allowed));
-  }
-
   // The certificate is on the file as read back.
   void write(const Model& stitched, StitchReport& report) {
-    const WriteReport written = times().time("write", [&] {
-      return write_model(output.file, stitched, output.format(), {output.text}, output.overwrite);
-    });
+    WrittenModel written = write_and_certify(*this, output, stitched);
     report.output = output.file;
-    report.digest = written.digest;
-    report.write_notes = written.notes;
-    report.largest_rounding = written.largest_rounding;
-    ReadOptions options;
-    options.unit = stitched.unit;
-    options.format = output.format();
-    const Model back =
-        times().time("read", [&] { return read_model(output.file, options, progress()); });
-    report.certificate = certify(back, &times(), progress());
+    report.digest = written.report.digest;
+    report.write_notes = written.report.notes;
+    report.largest_rounding = written.report.largest_rounding;
+    report.certificate = std::move(written.certificate);
   }
 };
 

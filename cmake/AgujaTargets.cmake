@@ -4,7 +4,7 @@ function(aguja_private_flags target)
     -Wall -Wextra -Wpedantic -Wshadow -Wconversion -Wno-sign-conversion -Wnon-virtual-dtor
     $<$<BOOL:${AGUJA_WERROR}>:-Werror>
     # GCC 12 sees overlaps and overruns in inlined std::string code that are not there (GCC bug 105651).
-    "$<$<CXX_COMPILER_ID:GNU>:-Wno-restrict;-Wno-array-bounds;-Wno-stringop-overflow>")
+    "$<$<CXX_COMPILER_ID:GNU>:-Wno-restrict;-Wno-array-bounds;-Wno-stringop-overflow;-Wno-stringop-overread>")
   set_target_properties(${target} PROPERTIES CXX_EXTENSIONS OFF)
   # Nearly every source needs these, and reading them takes longer than most of ours.
   target_precompile_headers(${target} PRIVATE

@@ -31,10 +31,16 @@ class Stitcher {
     current_.patch_of = mesh.patch_of;
     current_.points_are_distinct = true;
     result_.new_vertex = welded_ids(mesh, welded);
+    result_.parent.resize(mesh.triangles.size());
+    for (std::uint32_t t = 0; t < result_.parent.size(); ++t) result_.parent[t] = {t};
   }
 
   StitchResult run(double tolerance, const StitchOptions& options) {
     round_to_float_ = options.round_to_float;
+    if (!options.only.empty()) {
+      only_.assign(result_.parent.size(), false);
+      for (const TriangleId t : options.only) only_[t.value] = true;
+    }
     std::optional<EdgeTable> edges;
     make_edges(edges);
     result_.naked_before = count_edges(*edges).naked;
@@ -86,7 +92,7 @@ class Stitcher {
       return pair_rims(welded, *edges, find_components(welded.triangles(), *edges), tolerance);
     });
     const std::vector<std::array<Point, 2>> edge_origins = origins_of(pairing);
-    std::vector<VertexId> banned;
+    std::vector<VertexId> banned = left_alone(pairing);
     for (int round = 0;; ++round) {
       advance(progress_, "stitch", 0.0);
       const ZipPlan plan = timed(times_, "pairing", [&] {
@@ -115,11 +121,30 @@ class Stitcher {
       for (const auto& [knot, reason] : harm) {
         const Knot& k = plan.knots[knot];
         banned.insert(banned.end(), k.members.begin(), k.members.end());
-        refused_.push_back({reason, k.place});
+        refused_.push_back({reason, k.place, {}});
       }
       if (round == kMostRounds) return;
       std::sort(banned.begin(), banned.end());
     }
+  }
+
+  // Vertices of rims that only triangles have that were not asked for.
+  [[nodiscard]] std::vector<VertexId> left_alone(const RimPairing& pairing) const {
+    std::vector<VertexId> banned;
+    if (only_.empty()) return banned;
+    std::vector<VertexId> asked;
+    for (const NakedEdge& e : pairing.naked) {
+      const bool is_asked = only_[result_.parent[e.triangle.value].value];
+      auto& list = is_asked ? asked : banned;
+      list.push_back(e.from);
+      list.push_back(e.to);
+    }
+    std::sort(asked.begin(), asked.end());
+    std::sort(banned.begin(), banned.end());
+    banned.erase(std::unique(banned.begin(), banned.end()), banned.end());
+    std::erase_if(banned,
+                  [&](VertexId v) { return std::binary_search(asked.begin(), asked.end(), v); });
+    return banned;
   }
 
   // Where the triangle's corners were in the input, or on the input's triangle that it is part of.
@@ -164,6 +189,11 @@ class Stitcher {
         has_origins[t] = true;
       }
     }
+    std::vector<TriangleId> parents(zipped.parent.size());
+    for (std::size_t t = 0; t < parents.size(); ++t) {
+      parents[t] = result_.parent[zipped.parent[t].value];
+    }
+    result_.parent = std::move(parents);
     corner_origins_ = std::move(origins);
     has_origins_ = std::move(has_origins);
     for (VertexId& v : result_.new_vertex) {
@@ -202,6 +232,13 @@ class Stitcher {
         result_.largest_movement_at = current_.point(v);
       }
     }
+    result_.moved.resize(current_.triangles.size());
+    for (const auto& [t, corners] : corner_origins_) {
+      for (std::size_t c = 0; c < 3; ++c) {
+        const double moved = (current_.point(current_.triangles[t][c]) - corners[c]).norm();
+        result_.moved[t] = std::max(result_.moved[t], moved);
+      }
+    }
     const Rims rims(edges);
     for (std::size_t i = 0; i < rims.size(); ++i) {
       const Rim rim = rims[i];
@@ -218,34 +255,17 @@ class Stitcher {
   Progress* progress_;
   Mesh current_;
   bool round_to_float_ = false;
+  std::vector<bool> only_;  // by triangle of the input; empty: all
   // Of triangles that changed; and the same by vertex.
   std::unordered_map<std::uint32_t, std::array<Point, 3>> corner_origins_;
   std::vector<bool> has_origins_;
   Origins origins_;
   std::vector<bool> joined_;          // by edge
-  std::vector<RefusedJoin> refused_;  // in the last pass
+  std::vector<Refusal> refused_;  // in the last pass
   StitchResult result_;
 };
 
 }  // namespace
-
-std::string_view slug(RefusalReason reason) {
-  constexpr std::array<std::string_view, 7> kSlugs = {
-      "third-triangle", "no-area", "turned-over", "crossing", "pinch", "coincidence", "no-gain"};
-  return kSlugs.at(static_cast<std::size_t>(reason));
-}
-
-std::string_view text(RefusalReason reason) {
-  constexpr std::array<std::string_view, 7> kTexts = {
-      "an edge would carry more than two triangles",
-      "a triangle would lose its area",
-      "a triangle would be turned over",
-      "triangles would cross, overlap or touch",
-      "surfaces would meet in nothing but a point",
-      "the common vertex would fall on another one",
-      "only specks would join: as many naked edges would be left"};
-  return kTexts.at(static_cast<std::size_t>(reason));
-}
 
 namespace {
 
@@ -265,6 +285,26 @@ StitchResult stitch(const Mesh& mesh, double tolerance, const StitchOptions& opt
                     StageTimes* times, Progress* progress) {
   check(tolerance, options);
   return Stitcher(mesh, times, progress).run(tolerance, options);
+}
+
+Change as_change(StitchResult result, const Budget& budget) {
+  Change change;
+  change.mesh = std::move(result.mesh);
+  change.parent = std::move(result.parent);
+  change.spent = std::move(result.moved);
+  for (std::size_t t = 0; t < change.spent.size(); ++t) {
+    change.spent[t] += budget.spent_at(change.parent[t]);
+  }
+  change.done = result.joined + result.turned_over;
+  if (result.joined > 0) {
+    change.methods.push_back(std::to_string(result.joined) + " edges joined, " +
+                             std::to_string(result.inserted) + " divided");
+  }
+  if (result.turned_over > 0) {
+    change.methods.push_back(std::to_string(result.turned_over) + " triangles turned to agree");
+  }
+  change.refused = std::move(result.refused);
+  return change;
 }
 
 StitchedModel stitch(Model model, double tolerance, const StitchOptions& options, StageTimes* times,

@@ -1,4 +1,4 @@
-#include "aguja/report/json.h"
+#include "report/json_parts.h"
 
 #include <cmath>
 #include <numbers>
@@ -8,11 +8,11 @@
 namespace aguja {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
 constexpr int kSchemaVersion = 1;
 
 double degrees(double radians) { return radians * 180 / std::numbers::pi; }
+
+}  // namespace
 
 Json point_json(const Point& p) { return {p.x(), p.y(), p.z()}; }
 
@@ -20,6 +20,8 @@ Json box_json(const Box& box) {
   if (box.is_empty()) return nullptr;
   return {point_json(box.low), point_json(box.high)};
 }
+
+namespace {
 
 Json matrix_json(const Eigen::Matrix3d& m) {
   Json rows = Json::array();
@@ -45,12 +47,16 @@ Json counts_json(const Counts& c) {
 }
 
 // Those that only `inspect` knows, too.
+}  // namespace
+
 Json all_counts_json(const Counts& c) {
   Json object = counts_json(c);
   object["inverted_shells"] = c.inverted_shells;
   object["internal_triangles"] = c.internal_triangles;
   return object;
 }
+
+namespace {
 
 Json measure_json(const QualityMeasure& m) {
   return {{"least", m.least},     {"mean", m.mean},
@@ -96,6 +102,8 @@ Json widths_json(const Finding& f) {
           {"hanging", f.widths->hanging}};
 }
 
+}  // namespace
+
 Json finding_json(const Finding& f, LengthUnit unit) {
   const KindInfo& kind = info(f.kind);
   Json triangles = Json::array();
@@ -136,6 +144,8 @@ void add_model(Json& object, const Model& model) {
   object["unit_assumed"] = model.unit_assumed;
   object["notes"] = model.notes;
 }
+
+namespace {
 
 // Volume, centroid and inertia, null where the surface encloses nothing.
 void add_mass(Json& object, const MassProperties& mass, bool encloses, LengthUnit unit,
@@ -187,6 +197,8 @@ void add_facts(Json& object, const RunFacts& facts) {
 namespace {
 
 // What `certify` prints, without how it ran.
+}  // namespace
+
 Json certificate_json(const Model& model, const Certificate& certificate, std::string_view digest,
                       std::optional<Density> density, std::span<const Expectation> expectations) {
   Json object;
@@ -224,8 +236,6 @@ Json certificate_json(const Model& model, const Certificate& certificate, std::s
   object["assumed"] = "double precision, coordinates exactly as read from the file";
   return object;
 }
-
-}  // namespace
 
 Json inspect_json(const Model& model, const Inspection& inspection, std::size_t most_findings,
                   const RunFacts& facts) {
@@ -328,7 +338,7 @@ Json stitch_json(const Model& model, const StitchReport& report, const RunFacts&
       r.largest_movement > 0 ? point_json(r.largest_movement_at) : Json(nullptr);
   object["largest_rounding"] = report.largest_rounding;
   Json refused = Json::array();
-  for (const RefusedJoin& join : r.refused) {
+  for (const Refusal& join : r.refused) {
     refused.push_back({{"reason", slug(join.reason)}, {"place", point_json(join.place)}});
   }
   object["refused"] = std::move(refused);

@@ -100,6 +100,7 @@ Json model_json(const PageModel& m, const PageOptions& options) {
   Json object = {{"label", m.label},
                  {"file", m.file},
                  {"digest", m.digest},
+                 {"note", m.note},
                  {"unit", symbol(m.model->unit)},
                  {"unit_assumed", m.model->unit_assumed},
                  {"triangles", n},
@@ -178,14 +179,16 @@ Fates fates_of(const Inspection& before, const Inspection& after, double reach) 
 
 std::string page_html(const std::vector<PageModel>& models,
                       const std::optional<Deviation>& deviation, const PageOptions& options) {
-  if (models.empty() || models.size() > 2) {
-    throw ArgumentError("page: one model is shown, or two");
+  if (models.empty() || (models.size() > 2 && options.trial.empty())) {
+    throw ArgumentError("page: one model is shown, or two, or the fills of a trial");
   }
   Json content;
   content["models"] = Json::array();
   for (const PageModel& m : models) content["models"].push_back(model_json(m, options));
   content["kinds"] = kinds_json(models);
-  if (models.size() == 2) {
+  if (!options.trial.empty()) {
+    content["trial"] = options.trial;
+  } else if (models.size() == 2) {
     const double reach = 1e-3 * box_of(*models[0].model).diagonal();
     const Fates fates = fates_of(*models[0].inspection, *models[1].inspection, reach);
     const auto list = [](const std::vector<Fate>& of) {

@@ -1,4 +1,4 @@
-#include "aguja/report/text.h"
+#include "report/text_parts.h"
 
 #include <algorithm>
 #include <cmath>
@@ -7,17 +7,12 @@
 
 #include <fmt/format.h>
 
-#include "aguja/report/table.h"
-
 namespace aguja {
-namespace {
-
-std::string plural(std::size_t n, std::string_view one, std::string_view many = {}) {
+std::string plural(std::size_t n, std::string_view one, std::string_view many) {
   const std::string word(n == 1 ? one : many.empty() ? std::string(one) + "s" : std::string(many));
   return grouped(n) + " " + word;
 }
 
-// Severity has a shape and a word; colour, where there is any, comes on top.
 std::string_view mark(Severity severity) {
   switch (severity) {
     case Severity::error:
@@ -59,6 +54,8 @@ std::string note_lines(const Model& model, std::size_t width) {
   for (const std::string& note : model.notes) text += wrapped("read: " + note, width, 2);
   return text;
 }
+
+namespace {
 
 std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::size_t entities,
                                 const Model& model) {
@@ -196,6 +193,8 @@ std::string faces(const Shell& shell) {
   return shell.volume_sign > 0 ? "outward" : shell.volume_sign < 0 ? "inward" : "neither";
 }
 
+}  // namespace
+
 std::string mass_lines(const MassProperties& mass, bool encloses, LengthUnit unit,
                        std::optional<Density> density) {
   const std::string_view u = symbol(unit);
@@ -261,8 +260,6 @@ std::string verdict_lines(const Certificate& certificate, LengthUnit unit,
   }
   return text;
 }
-
-}  // namespace
 
 std::string brief(double value) { return fmt::format("{:.6g}", value == 0 ? 0.0 : value); }
 

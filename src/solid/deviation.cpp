@@ -357,8 +357,9 @@ OneWayDeviation one_way(const Surface& from, const Surface& to, Accuracy accurac
 
 }  // namespace
 
-Deviation compare(const Model& a, const Model& b, const DeviationOptions& options,
-                  Progress* progress) {
+namespace {
+
+Accuracy checked_accuracy(const Model& a, const Model& b, const DeviationOptions& options) {
   for (const Model* m : {&a, &b}) {
     if (triangle_count(*m) == 0) throw ArgumentError("compare: a model has no triangles");
   }
@@ -367,8 +368,21 @@ Deviation compare(const Model& a, const Model& b, const DeviationOptions& option
   }
   Box box = box_of(a);
   box.extend(box_of(b));
-  const Accuracy accuracy =
-      options.accuracy ? Accuracy{*options.accuracy, 0.0} : Accuracy{1e-6 * box.diagonal(), 0.01};
+  return options.accuracy ? Accuracy{*options.accuracy, 0.0}
+                          : Accuracy{1e-6 * box.diagonal(), 0.01};
+}
+
+}  // namespace
+
+OneWayDeviation one_way_deviation(const Model& from, const Model& to,
+                                  const DeviationOptions& options, Progress* progress) {
+  const Accuracy accuracy = checked_accuracy(from, to, options);
+  return one_way(Surface(from), Surface(to), accuracy, progress, 0.0);
+}
+
+Deviation compare(const Model& a, const Model& b, const DeviationOptions& options,
+                  Progress* progress) {
+  const Accuracy accuracy = checked_accuracy(a, b, options);
   const Surface sa(a);
   const Surface sb(b);
   Deviation deviation;

@@ -2,11 +2,12 @@
 /// \file
 /// Stitching: naked edges that only need joining are joined.
 
-#include <string_view>
+#include <span>
 #include <vector>
 
 #include "aguja/base/progress.h"
 #include "aguja/base/stage_times.h"
+#include "aguja/mend/change.h"
 #include "aguja/mesh/model.h"
 
 namespace aguja {
@@ -19,24 +20,8 @@ struct StitchOptions {
   bool orient = true;
   /// Joined vertices get float coordinates: for files that hold no others.
   bool round_to_float = false;
-};
-
-/// Why a join was refused.
-enum class RefusalReason {
-  third_triangle,  ///< an edge would carry more than two triangles
-  no_area,         ///< a triangle would lose its area
-  turned_over,     ///< a triangle would be turned over
-  crossing,        ///< triangles would cross, overlap or touch
-  pinch,           ///< surfaces would meet in nothing but a point
-  coincidence,     ///< the common vertex would fall on another one
-  no_gain,         ///< rims that merely cross: as many naked edges would be left
-};
-[[nodiscard]] std::string_view slug(RefusalReason reason);
-[[nodiscard]] std::string_view text(RefusalReason reason);
-
-struct RefusedJoin {
-  RefusalReason reason;
-  Point place;
+  /// Only naked edges of these triangles are joined; empty: all.
+  std::span<const TriangleId> only = {};
 };
 
 /// A rim that is left.
@@ -52,6 +37,8 @@ struct StitchResult {
   Mesh mesh;
   /// By point of the input; kNoIndex for points that nothing uses, where points had to be welded.
   std::vector<VertexId> new_vertex;
+  std::vector<TriangleId> parent;  ///< by triangle: the one of the input that it is or is part of
+  std::vector<double> moved;       ///< by triangle: how far its corners are from where they were
   std::size_t naked_before = 0;
   std::size_t naked_after = 0;  ///< never above naked_before
   std::size_t joined = 0;       ///< edges that two naked edges, or pieces of them, became
@@ -59,7 +46,7 @@ struct StitchResult {
   std::size_t turned_over = 0;  ///< triangles that now face the other way
   double largest_movement = 0;  ///< model units; never above the tolerance
   Point largest_movement_at = Point::Zero();
-  std::vector<RefusedJoin> refused;
+  std::vector<Refusal> refused;
   std::vector<OpenRim> still_open;  ///< longest first
 };
 
@@ -84,6 +71,9 @@ struct StitchResult {
 [[nodiscard]] StitchResult stitch(const Mesh& mesh, double tolerance,
                                   const StitchOptions& options = {}, StageTimes* times = nullptr,
                                   Progress* progress = nullptr);
+
+/// The same as a change, its movement added to what was spent before.
+[[nodiscard]] Change as_change(StitchResult result, const Budget& budget = {});
 
 /// A model stitched part by part.
 struct StitchedModel {

@@ -42,6 +42,11 @@ struct Deviation {
   [[nodiscard]] double largest() const { return std::max(a_to_b.largest, b_to_a.largest); }
 };
 
+/// From all points of `from` to `to`, one way. As `compare` else.
+[[nodiscard]] OneWayDeviation one_way_deviation(const Model& from, const Model& to,
+                                                const DeviationOptions& options = {},
+                                                Progress* progress = nullptr);
+
 /// Both ways. The models must be in the same unit; all parts of each are one surface.
 ///
 /// Guarantee  The bounds hold up to the rounding of double arithmetic: distance to one triangle is

@@ -42,9 +42,32 @@ class Page {
     this.say(m.reduced ? `reduced to ${brief(m.shown)} of ${brief(m.triangles)} triangles for viewing; findings and rims are whole` : "");
   }
 
+  // A trial shows one opening filled in several ways; the camera stays.
+  look(index) {
+    this.show(index);
+    const m = this.scene.model.packed;
+    this.say(m.note || "");
+  }
+  trialFinding() {
+    return this.scene.models[0].findings.find((f) => f.id === content.trial);
+  }
+  isTaken() {
+    const f = this.trialFinding(), now = f && this.plan.of(f);
+    return Boolean(now && now.method === this.scene.model.packed.label);
+  }
+  take() {
+    const f = this.trialFinding(), method = this.scene.model.packed.label;
+    if (!f || this.scene.active === 0) return;
+    this.plan.decide([f], this.isTaken() ? null : { remedy: "fill", method });
+    this.refreshTools();
+    this.say(this.isTaken() ? `${method} is in the plan: save it, and run it with --plan` : "taken out of the plan");
+  }
+
   swap() {
     const last = this.panel.current;
-    this.show(1 - this.scene.active);
+    const next = (this.scene.active + 1) % content.models.length;
+    if (content.trial) { this.look(next); return; }
+    this.show(next);
     if (!last) return;
     // What was looked at, if it is still there.
     const same = this.scene.model.findings.find((f) => f.kind === last.kind && f.fate === "left" &&

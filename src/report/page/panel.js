@@ -213,7 +213,7 @@ class Plan {
     const m = this.page.scene.models[0].packed;
     const quoted = (t) => JSON.stringify(String(t)).replace(/\u007f/g, "\\u007f");
     const reach = 1e-6 * Math.max(...this.page.scene.models[0].box.map(([a, b]) => b - a));
-    let text = "# What was decided on the page. `aguja inspect --profile` honours the waivers.\n" +
+    let text = "# What was decided on the page. `aguja mend --plan` runs it.\n" +
       'format = "aguja-plan"\nversion = 1\n\n[input]\n' + `file = ${quoted(m.file)}\n` +
       (m.digest ? `digest = ${quoted(m.digest)}\n` : "");
     const entry = (d) => {
@@ -223,7 +223,8 @@ class Plan {
     };
     const all = [...this.decisions.values()];
     for (const d of all.filter((x) => x.remedy)) {
-      text += `\n[[steps]]\nremedy = ${quoted(d.remedy)}\n${entry(d)}why = "decided on the page"\n`;
+      const method = d.method ? `method = ${quoted(d.method)}\n` : "";
+      text += `\n[[steps]]\nremedy = ${quoted(d.remedy)}\n${entry(d)}${method}why = "decided on the page"\n`;
     }
     for (const d of all.filter((x) => !x.remedy)) {
       text += `\n[[waivers]]\n${entry(d)}reason = ${quoted(d.reason)}\n`;

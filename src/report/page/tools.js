@@ -255,7 +255,15 @@ function buildTools(page) {
   const only = element("select", { "aria-label": "show only", title: "show only", "data-tool": "only" });
   only.addEventListener("change", () => page.showOnly(only.value));
   bar.append(only);
-  if (content.models.length > 1) {
+  if (content.trial) {
+    gap();
+    const fills = element("select", { "aria-label": "fill to look at", title: "fill to look at (x: the next)", "data-tool": "fill" },
+      ...content.models.map((m, i) => element("option", { value: i }, i === 0 ? m.label : `fill: ${m.label}`)));
+    fills.addEventListener("change", () => page.look(Number(fills.value)));
+    bar.append(fills);
+    add("swap", "next fill", "the next fill (x)", () => page.swap());
+    add("take", "take this fill", "put this fill into the plan", () => page.take(), () => page.isTaken());
+  } else if (content.models.length > 1) {
     gap();
     add("swap", "before ⇄ after", "change between before and after (x)", () => page.swap());
   }
@@ -265,6 +273,10 @@ function buildTools(page) {
   page.refreshTools = () => {
     for (const { b, pressed } of Object.values(buttons)) b.setAttribute("aria-pressed", String(Boolean(pressed())));
     const m = scene.model;
+    if (content.trial) {
+      bar.querySelector('[data-tool="fill"]').value = scene.active;
+      buttons.take.b.disabled = scene.active === 0;
+    }
     const options = [["plain", "colour: sides"], ["patches", "colour: patches"],
                      ...m.fields.map((f) => [f.slug, `colour: ${f.slug}`])];
     if (!options.some(([value]) => value === scene.options.colour)) scene.options.colour = "plain";

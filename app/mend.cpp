@@ -1,0 +1,233 @@
+// aguja mend: plans and runs remedies, then certifies what it wrote.
+
+#include <filesystem>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "aguja/formats/plan.h"
+#include "aguja/formats/profile.h"
+#include "aguja/report/mend_report.h"
+#include "page_output.h"
+#include "written_model.h"
+
+namespace aguja::app {
+namespace {
+
+struct MendCommand : Session {
+  std::string tolerance;
+  OutputOptions output;
+  bool dry_run = false;
+  bool each = false;
+  std::string plan_file;
+  std::string write_plan;
+  std::vector<std::string> accepted;
+  std::size_t until = 0;
+  std::string states;
+  std::string trial_id;
+  std::string take;
+  std::string profile_file;
+  PageOutput page;
+
+  int mend_model() {
+    check_use();
+    Model model = read();
+    MendOptions options = options_for(model);
+    return trial_id.empty() ? mend_whole(model, std::move(options)) : try_methods(model, options);
+  }
+
+ private:
+  void check_use() const {
+    const bool only_tries = !trial_id.empty() && take.empty();
+    if (only_tries) {
+      if (!output.file.empty()) throw ArgumentError("--try writes a model only with --take METHOD");
+    } else if (dry_run != output.file.empty()) {
+      throw ArgumentError(dry_run ? "--dry-run writes nothing: leave out --output"
+                                  : "--output FILE is needed, or --dry-run");
+    }
+    if (!output.file.empty()) output.check();
+    if (!take.empty() && trial_id.empty()) throw ArgumentError("--take needs --try ID");
+    if (!take.empty() && !parse_fill_method(take)) {
+      throw ArgumentError("--take: there is no method '" + take + "'");
+    }
+    if (!plan_file.empty() && !accepted.empty()) {
+      throw ArgumentError("--accept is for plans made here: in a plan of yours, say on = true");
+    }
+    if (!write_plan.empty() && !output.overwrite && std::filesystem::exists(write_plan)) {
+      throw ArgumentError(write_plan + ": exists already; --overwrite replaces it");
+    }
+    page.check(output.overwrite);
+  }
+
+  MendOptions options_for(const Model& model) {
+    MendOptions options;
+    if (!profile_file.empty()) options.profile = read_profile(profile_file, model.unit);
+    if (!tolerance.empty()) {
+      options.tolerance = parse_length(tolerance, model.unit);
+    } else if (options.profile.tolerance) {
+      options.tolerance = options.profile.tolerance;
+    }
+    for (const std::string& word : accepted) {
+      if (word == "all") {
+        options.accept_all = true;
+        continue;
+      }
+      const auto kind = parse_finding_kind(word);
+      if (!kind) {
+        std::vector<std::string_view> known = {"all"};
+        for (const KindInfo& k : all_kinds()) known.push_back(k.slug);
+        throw ArgumentError("--accept: no kind is named '" + word + "'; the nearest is '" +
+                            nearest_word(word, known) + "'");
+      }
+      options.accepted.push_back(*kind);
+    }
+    if (!plan_file.empty()) {
+      Plan plan = read_plan(plan_file, model.unit);
+      if (!plan.digest.empty() && plan.digest != digest()) {
+        throw ArgumentError(fmt::format("{}: was made for another file: {}\n  this one is {}",
+                                        plan_file, plan.digest, digest()));
+      }
+      for (const Waiver& w : plan.waivers) options.profile.waivers.push_back(w);
+      options.plan = std::move(plan);
+    }
+    if (until > 0) options.until = until;
+    options.round_to_float = !output.file.empty() && holds_floats_only(output);
+    return options;
+  }
+
+  // Each state as a file of its own, named by its step.
+  void save_state(const MendState& state, std::size_t step) {
+    OutputOptions one = output;
+    const Format format = output.file.empty() ? Format::ply : output.format();
+    const auto name = fmt::format("step-{:03}.{}", step, slug(format));
+    const std::string file = (std::filesystem::path(states) / name).string();
+    times().time("write", [&] {
+      return write_model(file, state.model, format, {output.text}, output.overwrite);
+    });
+  }
+
+  int mend_whole(Model& model, MendOptions options) {
+    if (!states.empty()) {
+      std::filesystem::create_directories(states);
+      options.on_state = [&](const MendState& state, std::size_t step) { save_state(state, step); };
+    }
+    MendReport report;
+    report.result = times().time("mend", [&] { return mend(model, options, progress()); });
+    return finish(model, report);
+  }
+
+  int finish(const Model& model, MendReport& report) {
+    MendResult& r = report.result;
+    if (!write_plan.empty()) {
+      r.plan.file = file_label();
+      r.plan.digest = digest();
+      write_whole(write_plan, plan_text(r.plan, model.unit), output.overwrite);
+    }
+    if (output.file.empty()) {
+      report.certificate = certify(r.model, &times(), progress());
+    } else {
+      // Rounding counts against the budget, too.
+      if (holds_floats_only(output) && r.tolerance > 0) check_rounding(r.model, r.tolerance);
+      WrittenModel written = write_and_certify(*this, output, r.model);
+      report.output = output.file;
+      report.digest = written.report.digest;
+      report.write_notes = written.report.notes;
+      report.largest_rounding = written.report.largest_rounding;
+      report.certificate = std::move(written.certificate);
+    }
+    if (page.is_wanted()) {
+      Profile profile;
+      profile.tolerance = r.tolerance;
+      page.write_two(*this,
+                     {model, file_label(), r.model,
+                      output.file.empty() ? std::string("as it would be") : output.file},
+                     profile, output.overwrite);
+    }
+    print([&] { return mend_json(model, report, facts()); },
+          [&] {
+            return mend_text(model, report, file_label(), {.width = width(), .every_finding = each});
+          });
+    return report.certificate.verdict == Verdict::solid ? kAllWell : kErrorsInGeometry;
+  }
+
+  // One opening of the model as it was read, filled by every method.
+  int try_methods(const Model& model, MendOptions options) {
+    const double budget = chosen_tolerance(model, options).value;
+    const Inspection found =
+        inspect_for_mending(model, options.profile, budget, progress());
+    const auto state = std::make_shared<const MendState>(MendState(model));
+    FillOptions fill;
+    fill.tolerance = budget;
+    const Trial trial = times().time(
+        "fill", [&] { return try_fills(state, found.findings, trial_id, fill); });
+    if (page.is_wanted()) write_trial_page(model, trial, budget);
+    if (take.empty()) {
+      print([&] { return trial_json(model, trial, facts()); },
+            [&] { return trial_text(model, trial, file_label(), {.width = width()}); });
+      return kAllWell;
+    }
+    // The fill that was looked at is put in as it is; the rest is mended after it.
+    StepResult taken = accept_trial(trial, *parse_fill_method(take), budget);
+    taken.lines[0].step = 1;
+    MendReport report;
+    options.tolerance = budget;
+    report.result = mend_from(std::move(taken), model, options, progress());
+    return finish(model, report);
+  }
+
+  void write_trial_page(const Model& model, const Trial& trial, double budget) {
+    std::vector<PageOutput::Variant> variants;
+    for (const FillOutcome& outcome : trial.outcomes) {
+      const Fill* made = std::get_if<Fill>(&outcome);
+      if (made == nullptr) continue;
+      StepResult with = accept_trial(trial, made->method, budget);
+      if (!with.changed) continue;
+      variants.push_back({std::move(with.state.model), std::string(slug(made->method)),
+                          fmt::format("{}: {}", slug(made->method), made->why)});
+    }
+    Profile profile;
+    profile.tolerance = budget;
+    page.write_trial(*this, model, trial.id, variants, profile, output.overwrite);
+  }
+};
+
+}  // namespace
+
+void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands) {
+  CLI::App& command =
+      *app.add_subcommand("mend", "plan and run remedies, then certify what was written");
+  const auto session = std::make_shared<MendCommand>();
+  session->add_input(command);
+  command.add_option("--tolerance", session->tolerance,
+                     "the budget: how far anything may move, over all steps, such as 0.05mm; if "
+                     "left out, it is proposed from the model");
+  session->output.add(command);
+  command.add_flag("--dry-run", session->dry_run,
+                   "show what would change and what would stay open; write nothing");
+  command.add_option("--accept", session->accepted,
+                     "run what is proposed for these kinds of findings, too; or all");
+  command.add_option("--plan", session->plan_file, "run this plan (also one saved by the page)");
+  command.add_option("--write-plan", session->write_plan,
+                     "write what was run, and what is proposed, as a plan to edit");
+  command.add_option("--until", session->until, "stop after the step of this number")
+      ->check(CLI::PositiveNumber);
+  command.add_option("--states", session->states, "write the model after each step, into this folder");
+  command.add_option("--try", session->trial_id,
+                     "fill this opening (an id) by every method, and compare");
+  command.add_option("--take", session->take, "of those, take this one and mend the rest");
+  command.add_option("--profile", session->profile_file,
+                     "TOML file with limits, severities, intents and waivers");
+  command.add_flag("--each", session->each, "a row for every step");
+  session->page.add(command);
+  session->add_common(command);
+  command.footer(
+      "Unasked it welds equal points, stitches, orients, drops exact copies, and fills flat\n"
+      "openings; everything else is proposed. Exit status 1 unless the verdict is solid.\n"
+      "Examples: aguja mend torn.stl -o whole.stl\n"
+      "          aguja mend torn.stl --dry-run --write-plan plan.toml\n"
+      "          aguja mend torn.stl --plan plan.toml -o whole.stl");
+  commands.emplace_back(
+      &command, [session] { return session->run([&] { return session->mend_model(); }); });
+}
+
+}  // namespace aguja::app

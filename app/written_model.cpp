@@ -1,0 +1,41 @@
+#include "written_model.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+namespace aguja::app {
+
+WrittenModel write_and_certify(Session& session, const OutputOptions& output, const Model& model) {
+  WrittenModel out;
+  out.report = session.times().time("write", [&] {
+    return write_model(output.file, model, output.format(), {output.text}, output.overwrite);
+  });
+  ReadOptions options;
+  options.unit = model.unit;
+  options.format = output.format();
+  const Model back = session.times().time(
+      "read", [&] { return read_model(output.file, options, session.progress()); });
+  out.certificate = certify(back, &session.times(), session.progress());
+  return out;
+}
+
+bool holds_floats_only(const OutputOptions& output) {
+  return output.format() == Format::stl && !output.text;
+}
+
+void check_rounding(const Model& model, double allowed) {
+  double largest = 0;
+  for (const Part& part : model.parts) {
+    for (const Point& p : part.mesh.points) {
+      largest = std::max(largest, (rounded_to_float(p) - p).norm());
+    }
+  }
+  if (largest <= allowed) return;
+  throw ArgumentError(fmt::format(
+      "binary STL would round points by up to {:.3g} {}, more than the tolerance of {:.3g}; "
+      "write obj, ply or --text",
+      largest, symbol(model.unit), allowed));
+}
+
+}  // namespace aguja::app

@@ -1,0 +1,24 @@
+#pragma once
+// Writing a model that was changed, and the certificate on what was written.
+
+#include "aguja/formats/write.h"
+#include "aguja/solid/certificate.h"
+#include "session.h"
+
+namespace aguja::app {
+
+struct WrittenModel {
+  WriteReport report;
+  Certificate certificate;  ///< on the file read back
+};
+[[nodiscard]] WrittenModel write_and_certify(Session& session, const OutputOptions& output,
+                                             const Model& model);
+
+/// Will the format round coordinates to floats?
+[[nodiscard]] bool holds_floats_only(const OutputOptions& output);
+
+/// What is rounded on writing moves, too, and the tolerance bounds all that moves.
+/// Errors: ArgumentError if rounding alone would go beyond `allowed`.
+void check_rounding(const Model& model, double allowed);
+
+}  // namespace aguja::app

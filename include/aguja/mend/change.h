@@ -1,0 +1,54 @@
+#pragma once
+/// \file
+/// What a remedy made of a mesh. All remedies take a mesh and give one of these: the mesh that they
+/// were given stays as it was.
+
+#include <span>
+#include <string>
+#include <vector>
+
+#include "aguja/mend/refusal.h"
+#include "aguja/mesh/mesh.h"
+
+namespace aguja {
+
+/// How far anything may move. It bounds the distance between the surface as it was read and as it
+/// will be, both ways, over all changes that a mesh goes through.
+struct Budget {
+  double distance = 0;  ///< model units, >= 0
+  /// By triangle: how much of it earlier changes have used there; empty: nothing yet.
+  std::span<const double> spent = {};
+
+  [[nodiscard]] double spent_at(TriangleId t) const { return spent.empty() ? 0 : spent[t.value]; }
+};
+
+/// A changed mesh and how it came about. Everything is by triangle of the new mesh unless it says
+/// otherwise.
+struct Change {
+  Mesh mesh;
+  /// The triangle of the mesh before that this one is, is part of, or stands for; kNoIndex where
+  /// surface was added.
+  std::vector<TriangleId> parent;
+  /// No more than this lies between it and the surface as it was read, both ways; 0 where surface
+  /// was added.
+  std::vector<double> spent;
+  /// Triangles of the mesh before whose surface is given up, rising.
+  std::vector<TriangleId> dropped;
+  /// Names of the patches that were added; they are numbered on from those of the mesh before.
+  std::vector<std::string> new_patches;
+  std::size_t done = 0;        ///< how many things were mended: joins, openings, triangles, ...
+  std::vector<std::string> methods;  ///< how, in words; each once
+  std::vector<Refusal> refused;
+};
+
+/// The change that changes nothing.
+[[nodiscard]] Change unchanged(const Mesh& mesh, const Budget& budget = {});
+
+/// One more than the largest patch number in use; 0 if the mesh has no patches.
+[[nodiscard]] std::uint32_t patch_count(const Mesh& mesh);
+
+/// A copy in which equal points are one vertex (`Welded`) and points that no triangle or wire used
+/// stay as they are, for who edits it.
+[[nodiscard]] Mesh with_distinct_points(const Mesh& mesh);
+
+}  // namespace aguja

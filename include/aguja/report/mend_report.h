@@ -1,0 +1,33 @@
+#pragma once
+/// \file
+/// What mending did, for people and programs.
+
+#include "aguja/mend/mend.h"
+#include "aguja/report/text.h"
+
+namespace aguja {
+
+struct MendReport {
+  MendResult result;
+  double largest_rounding = 0;  ///< on writing
+  std::string output;           ///< empty: nothing was written
+  std::string digest;
+  std::vector<std::string> write_notes;
+  Certificate certificate;  ///< on the file read back, or on the model if nothing was written
+
+  [[nodiscard]] bool is_written() const { return !output.empty(); }
+};
+
+/// `model`: as it was read.
+[[nodiscard]] nlohmann::ordered_json mend_json(const Model& model, const MendReport& report,
+                                               const RunFacts& facts);
+[[nodiscard]] std::string mend_text(const Model& model, const MendReport& report,
+                                    std::string_view file, const TextOptions& options = {});
+
+/// Fills of one opening, method by method.
+[[nodiscard]] nlohmann::ordered_json trial_json(const Model& model, const Trial& trial,
+                                                const RunFacts& facts);
+[[nodiscard]] std::string trial_text(const Model& model, const Trial& trial, std::string_view file,
+                                     const TextOptions& options = {});
+
+}  // namespace aguja

@@ -1,0 +1,292 @@
+#include "aguja/mend/by_hand.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include "aguja/mend/weld.h"
+#include "aguja/mesh/crossings.h"
+#include "aguja/mesh/edge_table.h"
+#include "aguja/mesh/zero_area.h"
+#include "mend/compose.h"
+#include "mend/editable_mesh.h"
+#include "mend/same_triangle.h"
+
+namespace aguja {
+namespace {
+
+void check(const Mesh& mesh, VertexId v) {
+  if (v.value >= mesh.points.size()) {
+    throw ArgumentError("there is no vertex " + std::to_string(v.value));
+  }
+}
+void check(const Mesh& mesh, std::span<const TriangleId> triangles) {
+  for (const TriangleId t : triangles) {
+    if (t.value >= mesh.triangles.size()) {
+      throw ArgumentError("there is no triangle " + std::to_string(t.value));
+    }
+  }
+}
+
+void append(Change& change, const Triangle& t, PatchId patch) {
+  change.mesh.triangles.push_back(t);
+  if (!change.mesh.patch_of.empty()) change.mesh.patch_of.push_back(patch);
+  change.parent.push_back({kNoIndex});
+  change.spent.push_back(0);
+  ++change.done;
+}
+
+}  // namespace
+
+Change move_vertices(const Mesh& mesh, std::span<const VertexMove> moves, const Budget& budget) {
+  Change change = unchanged(mesh, budget);
+  std::map<VertexId, double> moved;
+  for (const auto& [v, to] : moves) {
+    check(mesh, v);
+    moved[v] = (to - mesh.point(v)).norm();
+    change.mesh.points[v.value] = to;
+    ++change.done;
+  }
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    double farthest = 0;
+    for (const VertexId v : mesh.triangles[t].corner) {
+      if (const auto at = moved.find(v); at != moved.end()) farthest = std::max(farthest, at->second);
+    }
+    change.spent[t] += farthest;
+  }
+  change.mesh.points_are_distinct = false;
+  return change;
+}
+
+Change join_vertices(const Mesh& mesh, std::span<const VertexId> vertices, const Point& to,
+                     const Budget& budget) {
+  if (vertices.size() < 2) throw ArgumentError("join: two vertices at least are needed");
+  std::vector<VertexMove> moves;
+  for (const VertexId v : vertices) moves.push_back({v, to});
+  const Change moved = move_vertices(mesh, moves, budget);
+  Change joined = weld(moved.mesh, {budget.distance, moved.spent});
+  joined.done = vertices.size();
+  return composed(moved, std::move(joined));
+}
+
+Change add_triangle(const Mesh& mesh, const std::array<VertexId, 3>& corners,
+                    const Budget& budget) {
+  for (const VertexId v : corners) check(mesh, v);
+  if (has_equal_corners({{corners[0], corners[1], corners[2]}})) {
+    throw ArgumentError("add: a triangle needs three different vertices");
+  }
+  Change change = unchanged(mesh, budget);
+  append(change, {{corners[0], corners[1], corners[2]}}, {0});
+  return change;
+}
+
+Change bridge_edges(const Mesh& mesh, const std::array<VertexId, 2>& first,
+                    const std::array<VertexId, 2>& second, const Budget& budget) {
+  const EdgeTable edges(mesh.triangles, mesh.points.size());
+  // As a triangle that is added will run along the edge.
+  const auto directed = [&](std::array<VertexId, 2> ends) {
+    for (const VertexId v : ends) check(mesh, v);
+    const auto e = edges.find(ends[0], ends[1]);
+    if (!e || !edges.is_naked(*e)) {
+      throw ArgumentError("bridge: there is no naked edge between vertices " +
+                          std::to_string(ends[0].value) + " and " + std::to_string(ends[1].value));
+    }
+    const EdgeUse use = edges.uses(*e)[0];
+    const Triangle& t = mesh.triangle(use.triangle());
+    return std::array<VertexId, 2>{t[(use.corner() + 1) % 3], t[use.corner()]};
+  };
+  const auto [a, b] = directed(first);
+  const auto [c, d] = directed(second);
+  if (a == c || b == d) throw ArgumentError("bridge: the edges face the same way");
+  Change change = unchanged(mesh, budget);
+  // The quad a, b, c, d along its shorter diagonal; edges that share a vertex need one triangle.
+  if (b == c || a == d) {
+    append(change, b == c ? Triangle{{a, b, d}} : Triangle{{a, b, c}}, {0});
+    return change;
+  }
+  const bool along_ac = (mesh.point(a) - mesh.point(c)).norm() <= (mesh.point(b) - mesh.point(d)).norm();
+  append(change, along_ac ? Triangle{{a, b, c}} : Triangle{{a, b, d}}, {0});
+  append(change, along_ac ? Triangle{{a, c, d}} : Triangle{{b, c, d}}, {0});
+  return change;
+}
+
+namespace {
+
+Change with_copy(const Mesh& mesh, std::span<const TriangleId> triangles,
+                 const std::map<VertexId, Point>& points, bool turn, const Budget& budget) {
+  Change change = unchanged(mesh, budget);
+  std::map<VertexId, VertexId> number;
+  for (const auto& [v, p] : points) {
+    number[v] = {static_cast<std::uint32_t>(change.mesh.points.size())};
+    change.mesh.points.push_back(p);
+  }
+  for (const TriangleId id : triangles) {
+    Triangle t = mesh.triangle(id);
+    for (VertexId& v : t.corner) v = number.at(v);
+    if (turn) std::swap(t[1], t[2]);
+    append(change, t, mesh.patch_of.empty() ? PatchId{0} : mesh.patch_of[id.value]);
+  }
+  change.mesh.points_are_distinct = false;
+  Change welded = weld(change.mesh, {budget.distance, change.spent});
+  welded.done = triangles.size();
+  return composed(change, std::move(welded));
+}
+
+}  // namespace
+
+Change copy_patch(const Mesh& mesh, std::span<const TriangleId> triangles,
+                  const Eigen::Affine3d& map, const Budget& budget) {
+  check(mesh, triangles);
+  std::map<VertexId, Point> points;
+  for (const TriangleId t : triangles) {
+    for (const VertexId v : mesh.triangle(t).corner) points[v] = map * mesh.point(v);
+  }
+  return with_copy(mesh, triangles, points, map.linear().determinant() < 0, budget);
+}
+
+Change copy_at_offset(const Mesh& mesh, std::span<const TriangleId> triangles, double distance,
+                      const Budget& budget) {
+  check(mesh, triangles);
+  std::map<VertexId, std::vector<Vector>> normals;
+  for (const TriangleId id : triangles) {
+    const Triangle& t = mesh.triangle(id);
+    const Vector n = unit_normal({mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2])});
+    if (!(n.norm() > 0)) continue;
+    for (const VertexId v : t.corner) normals[v].push_back(n);
+  }
+  std::map<VertexId, Point> points;
+  for (const TriangleId id : triangles) {
+    for (const VertexId v : mesh.triangle(id).corner) {
+      // The shift of least length that puts every plane around it at the distance.
+      const std::vector<Vector>& own = normals[v];
+      Vector shift = Vector::Zero();
+      if (!own.empty()) {
+        Eigen::MatrixXd rows(static_cast<Eigen::Index>(own.size()), 3);
+        for (std::size_t i = 0; i < own.size(); ++i) {
+          rows.row(static_cast<Eigen::Index>(i)) = own[i].transpose();
+        }
+        Eigen::JacobiSVD<Eigen::MatrixXd> svd(rows, Eigen::ComputeThinU | Eigen::ComputeThinV);
+        // Normals that differ by the facets of a smooth surface only count as one.
+        svd.setThreshold(0.05);
+        shift = svd.solve(Eigen::VectorXd::Constant(rows.rows(), -distance));
+      }
+      points[v] = mesh.point(v) + shift;
+    }
+  }
+  return with_copy(mesh, triangles, points, true, budget);
+}
+
+Eigen::Affine3d moving(const Point& from, const Point& to) {
+  return Eigen::Affine3d(Eigen::Translation3d(to - from));
+}
+Eigen::Affine3d mirroring(const Point& through, const Vector& normal) {
+  const Vector n = normal.normalized();
+  const Eigen::Affine3d mirror(Eigen::Matrix3d(Eigen::Matrix3d::Identity() - 2 * n * n.transpose()));
+  return Eigen::Translation3d(through) * mirror * Eigen::Translation3d(-through);
+}
+
+TakenOut take_out(const Mesh& mesh, std::span<const TriangleId> triangles) {
+  check(mesh, triangles);
+  std::vector<bool> wanted(mesh.triangles.size());
+  for (const TriangleId t : triangles) wanted[t.value] = true;
+  TakenOut out;
+  out.mesh.points = mesh.points;
+  out.rest.points = mesh.points;
+  out.rest.wires = mesh.wires;
+  for (std::uint32_t t = 0; t < wanted.size(); ++t) {
+    Mesh& to = wanted[t] ? out.mesh : out.rest;
+    to.triangles.push_back(mesh.triangles[t]);
+    if (!mesh.patch_of.empty()) to.patch_of.push_back(mesh.patch_of[t]);
+    (wanted[t] ? out.triangles : out.rest_triangles).push_back({t});
+  }
+  // Only points of its own, so that it is a mesh like any other.
+  for (Mesh* m : {&out.mesh, &out.rest}) {
+    m->points_are_distinct = mesh.points_are_distinct;
+    const std::vector<bool> used = m == &out.mesh ? points_of_triangles(*m) : used_points(*m);
+    const std::vector<bool> used_before = used_points(mesh);
+    std::vector<std::uint32_t> number(mesh.points.size());
+    Array<Point> points;
+    for (std::size_t v = 0; v < number.size(); ++v) {
+      number[v] = static_cast<std::uint32_t>(points.size());
+      const bool stays = used[v] || (m == &out.rest && !used_before[v]);
+      if (stays) points.push_back(mesh.points[v]);
+    }
+    for (Triangle& t : m->triangles) {
+      for (VertexId& v : t.corner) v = {number[v.value]};
+    }
+    for (Wire& w : m->wires) w = {VertexId{number[w[0].value]}, VertexId{number[w[1].value]}};
+    m->points = std::move(points);
+  }
+  return out;
+}
+
+Change put_back(const TakenOut& taken, const Change& changed, const Budget& budget) {
+  Change change;
+  Mesh& out = change.mesh;
+  out = taken.rest;
+  const auto shift = static_cast<std::uint32_t>(out.points.size());
+  out.points.insert(out.points.end(), changed.mesh.points.begin(), changed.mesh.points.end());
+  for (std::size_t t = 0; t < taken.rest.triangles.size(); ++t) {
+    change.parent.push_back(taken.rest_triangles[t]);
+    change.spent.push_back(budget.spent_at(taken.rest_triangles[t]));
+  }
+  const bool patches = !taken.rest.patch_of.empty() || !changed.mesh.patch_of.empty();
+  if (patches && out.patch_of.empty()) out.patch_of.assign(out.triangles.size(), PatchId{0});
+  for (std::size_t t = 0; t < changed.mesh.triangles.size(); ++t) {
+    Triangle own = changed.mesh.triangles[t];
+    for (VertexId& v : own.corner) v.value += shift;
+    out.triangles.push_back(own);
+    if (patches) {
+      out.patch_of.push_back(changed.mesh.patch_of.empty() ? PatchId{0} : changed.mesh.patch_of[t]);
+    }
+    const TriangleId parent = changed.parent[t];
+    change.parent.push_back(parent.value == kNoIndex ? parent : taken.triangles[parent.value]);
+    change.spent.push_back(changed.spent[t]);
+  }
+  for (Wire w : changed.mesh.wires) {
+    for (VertexId& v : w) v.value += shift;
+    out.wires.push_back(w);
+  }
+  for (const TriangleId t : changed.dropped) change.dropped.push_back(taken.triangles[t.value]);
+  std::sort(change.dropped.begin(), change.dropped.end());
+  out.points_are_distinct = false;
+  Change welded = weld(out, {budget.distance, change.spent});
+  welded.done = changed.done;
+  welded.methods = changed.methods;
+  welded.refused = changed.refused;
+  change.new_patches = changed.new_patches;
+  return composed(change, std::move(welded));
+}
+
+std::string harm_of(const Mesh& before, const Change& change) {
+  const Welded old(before), now(change.mesh);
+  const EdgeCounts edges_before =
+      count_edges(EdgeTable(old.triangles(), old.points().size()));
+  const EdgeCounts edges_after = count_edges(EdgeTable(now.triangles(), now.points().size()));
+  std::string harm;
+  const auto say = [&](std::size_t was, std::size_t is, const char* what) {
+    if (is <= was) return;
+    if (!harm.empty()) harm += ", ";
+    harm += std::to_string(is) + " " + what + " instead of " + std::to_string(was);
+  };
+  say(edges_before.naked, edges_after.naked, "naked edges");
+  say(edges_before.nonmanifold, edges_after.nonmanifold, "non-manifold edges");
+  say(edges_before.winding_conflicts, edges_after.winding_conflicts, "edges in conflict");
+  say(find_zero_area(old).size(), find_zero_area(now).size(), "triangles without area");
+  // Pairs that involve something new, against those that involved something that went.
+  std::vector<bool> is_new(change.mesh.triangles.size()), went(before.triangles.size(), true);
+  const auto same = [&](std::uint32_t t) {
+    const TriangleId p = change.parent[t];
+    return p.value != kNoIndex &&
+           same_triangle(before, p, change.mesh, {t}) != Sameness::different;
+  };
+  for (std::uint32_t t = 0; t < is_new.size(); ++t) {
+    is_new[t] = !same(t);
+    if (!is_new[t]) went[change.parent[t].value] = false;
+  }
+  say(find_crossings_of(old, went).size(), find_crossings_of(now, is_new).size(),
+      "pairs that cross or touch");
+  return harm;
+}
+
+}  // namespace aguja

@@ -1,0 +1,189 @@
+#include "aguja/mend/drop.h"
+
+#include <algorithm>
+#include <map>
+
+#include "aguja/mesh/components.h"
+#include "aguja/mesh/duplicates.h"
+#include "aguja/mesh/weld.h"
+
+namespace aguja {
+namespace {
+
+EdgeCounts counts_of(const Mesh& mesh) {
+  const Welded welded(mesh);
+  return count_edges(EdgeTable(welded.triangles(), welded.points().size()));
+}
+
+}  // namespace
+
+Change drop_triangles(const Mesh& mesh, std::span<const TriangleId> triangles,
+                      const DropOptions& options, const Budget& budget) {
+  std::vector<bool> goes(mesh.triangles.size());
+  for (const TriangleId t : triangles) {
+    if (t.value >= goes.size()) {
+      throw ArgumentError("drop: there is no triangle " + std::to_string(t.value));
+    }
+    goes[t.value] = true;
+  }
+  Change change;
+  Mesh& out = change.mesh;
+  out.points = mesh.points;
+  out.wires = mesh.wires;
+  out.points_are_distinct = mesh.points_are_distinct;
+  for (std::uint32_t t = 0; t < goes.size(); ++t) {
+    if (goes[t]) {
+      change.dropped.push_back({t});
+      continue;
+    }
+    out.triangles.push_back(mesh.triangles[t]);
+    if (!mesh.patch_of.empty()) out.patch_of.push_back(mesh.patch_of[t]);
+    change.parent.push_back({t});
+    change.spent.push_back(budget.spent_at({t}));
+  }
+  if (change.dropped.empty()) return change;
+  if (!options.may_bare) {
+    const EdgeCounts before = counts_of(mesh), after = counts_of(out);
+    if (after.naked > before.naked || after.nonmanifold > before.nonmanifold) {
+      Change nothing = unchanged(mesh, budget);
+      const Triangle& t = mesh.triangle(change.dropped[0]);
+      nothing.refused.push_back(
+          {RefusalReason::naked_edges, mesh.point(t[0]),
+           std::to_string(after.naked) + " naked edges instead of " + std::to_string(before.naked)});
+      return nothing;
+    }
+  }
+  // Points that were used by these alone go with them.
+  const std::vector<bool> used_before = used_points(mesh);
+  const std::vector<bool> used_after = used_points(out);
+  std::vector<std::uint32_t> number(mesh.points.size());
+  Array<Point> points;
+  for (std::size_t v = 0; v < number.size(); ++v) {
+    number[v] = static_cast<std::uint32_t>(points.size());
+    if (used_after[v] || !used_before[v]) points.push_back(mesh.points[v]);
+  }
+  for (Triangle& t : out.triangles) {
+    for (VertexId& v : t.corner) v = {number[v.value]};
+  }
+  for (Wire& w : out.wires) w = {VertexId{number[w[0].value]}, VertexId{number[w[1].value]}};
+  out.points = std::move(points);
+  change.done = change.dropped.size();
+  return change;
+}
+
+Change drop_wires(const Mesh& mesh, const Budget& budget) {
+  Change change = unchanged(mesh, budget);
+  change.done = mesh.wires.size();
+  change.mesh.wires.clear();
+  // Their points go too, unless they were unused before.
+  const std::vector<bool> used_before = used_points(mesh);
+  const std::vector<bool> used_after = used_points(change.mesh);
+  std::vector<std::uint32_t> number(mesh.points.size());
+  change.mesh.points.clear();
+  for (std::size_t v = 0; v < number.size(); ++v) {
+    number[v] = static_cast<std::uint32_t>(change.mesh.points.size());
+    if (used_after[v] || !used_before[v]) change.mesh.points.push_back(mesh.points[v]);
+  }
+  for (Triangle& t : change.mesh.triangles) {
+    for (VertexId& v : t.corner) v = {number[v.value]};
+  }
+  return change;
+}
+
+Change drop_unused_points(const Mesh& mesh, const Budget& budget) {
+  Change change = unchanged(mesh, budget);
+  const std::vector<bool> used = used_points(mesh);
+  std::vector<std::uint32_t> number(mesh.points.size());
+  change.mesh.points.clear();
+  for (std::size_t v = 0; v < number.size(); ++v) {
+    number[v] = static_cast<std::uint32_t>(change.mesh.points.size());
+    if (used[v]) change.mesh.points.push_back(mesh.points[v]);
+  }
+  change.done = mesh.points.size() - change.mesh.points.size();
+  for (Triangle& t : change.mesh.triangles) {
+    for (VertexId& v : t.corner) v = {number[v.value]};
+  }
+  for (Wire& w : change.mesh.wires) {
+    w = {VertexId{number[w[0].value]}, VertexId{number[w[1].value]}};
+  }
+  return change;
+}
+
+std::vector<TriangleId> surplus_copies(const Mesh& mesh) {
+  const Welded welded(mesh);
+  std::vector<TriangleId> out;
+  for (const DuplicateGroup& group :
+       find_duplicates(welded.triangles(), EdgeTable(welded.triangles(), welded.points().size()))) {
+    if (!group.same.empty()) out.insert(out.end(), group.same.begin() + 1, group.same.end());
+    if (!group.opposite.empty()) {
+      out.insert(out.end(), group.opposite.begin() + 1, group.opposite.end());
+    }
+  }
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
+std::vector<TriangleId> back_to_back_pairs(const Mesh& mesh) {
+  const Welded welded(mesh);
+  std::vector<TriangleId> out;
+  for (const DuplicateGroup& group :
+       find_duplicates(welded.triangles(), EdgeTable(welded.triangles(), welded.points().size()))) {
+    for (std::size_t i = 0; i < std::min(group.same.size(), group.opposite.size()); ++i) {
+      out.push_back(group.same[i]);
+      out.push_back(group.opposite[i]);
+    }
+  }
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
+std::vector<TriangleId> flaps(const Mesh& mesh) {
+  const Welded welded(mesh);
+  const EdgeTable edges(welded.triangles(), welded.points().size());
+  const Components regions = find_components(welded.triangles(), edges, Joining::manifold_edge);
+  const Components components = find_components(welded.triangles(), edges);
+  std::vector<std::size_t> size(regions.count, 0);
+  std::vector<bool> has_naked(regions.count), has_branch(regions.count);
+  std::vector<std::uint32_t> component(regions.count, 0);
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    if (!regions.has({t})) continue;
+    ++size[regions.shell_of[t].value];
+    component[regions.shell_of[t].value] = components.shell_of[t].value;
+  }
+  for (std::uint32_t e = 0; e < edges.size(); ++e) {
+    for (const EdgeUse use : edges.uses({e})) {
+      const std::uint32_t region = regions.shell_of[use.triangle().value].value;
+      if (edges.is_naked({e})) has_naked[region] = true;
+      if (edges.is_nonmanifold({e})) has_branch[region] = true;
+    }
+  }
+  std::map<std::uint32_t, std::uint32_t> largest;  // region by component
+  for (std::uint32_t r = 0; r < regions.count; ++r) {
+    const auto [at, is_new] = largest.try_emplace(component[r], r);
+    if (!is_new && size[r] > size[at->second]) at->second = r;
+  }
+  std::vector<TriangleId> out;
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    if (!regions.has({t})) continue;
+    const std::uint32_t r = regions.shell_of[t].value;
+    if (has_naked[r] && has_branch[r] && largest[component[r]] != r) out.push_back({t});
+  }
+  return out;
+}
+
+std::vector<TriangleId> whole_components(const Mesh& mesh, std::span<const TriangleId> triangles) {
+  const Welded welded(mesh);
+  const Components components =
+      find_components(welded.triangles(), EdgeTable(welded.triangles(), welded.points().size()));
+  std::vector<bool> wanted(components.count);
+  for (const TriangleId t : triangles) {
+    if (components.has(t)) wanted[components.shell_of[t.value].value] = true;
+  }
+  std::vector<TriangleId> out;
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    if (components.has({t}) && wanted[components.shell_of[t].value]) out.push_back({t});
+  }
+  return out;
+}
+
+}  // namespace aguja

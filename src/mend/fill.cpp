@@ -1,0 +1,487 @@
+#include "aguja/mend/fill.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include <Eigen/Geometry>
+
+#include "aguja/geometry/predicates.h"
+#include "aguja/mesh/crossings.h"
+#include "base/short_text.h"
+#include "mend/editable_mesh.h"
+#include "mend/fill_surfaces.h"
+
+namespace aguja {
+namespace {
+
+struct MethodInfo {
+  FillMethod method;
+  std::string_view slug;
+  std::string_view text;
+};
+constexpr std::array<MethodInfo, 7> kMethods = {{
+    {FillMethod::automatic, "auto", "the first of the others that fits"},
+    {FillMethod::flat, "flat", "in the plane of the rim"},
+    {FillMethod::extend, "extend", "neighbouring surfaces carried on until they meet"},
+    {FillMethod::fair, "fair", "continues the curvature around it"},
+    {FillMethod::crease, "crease", "sharp edges carried across"},
+    {FillMethod::ruled, "ruled", "straight lines from rim to rim"},
+    {FillMethod::taut, "taut", "the least area"},
+}};
+constexpr std::array<FillMethod, 6> kTried = {FillMethod::flat,   FillMethod::extend,
+                                              FillMethod::fair,   FillMethod::crease,
+                                              FillMethod::ruled, FillMethod::taut};
+
+// A surface that turns by more than this lies back on itself.
+constexpr double kFolded = 170 * 0.017453292519943295;
+// `extend`, unasked: so much more surface than the opening's flat area is no corner brought back.
+constexpr double kMostGrowth = 3;
+
+Point place_of(std::span<const Point> points, const Opening& opening) {
+  Point sum = Point::Zero();
+  std::size_t count = 0;
+  for (const Loop& loop : opening.loops) {
+    for (const VertexId v : loop) {
+      sum += points[v.value];
+      ++count;
+    }
+  }
+  return sum / static_cast<double>(std::max<std::size_t>(count, 1));
+}
+
+Box box_of(std::span<const Point> points, const Opening& opening) {
+  Box box;
+  for (const Loop& loop : opening.loops) {
+    for (const VertexId v : loop) box.extend(points[v.value]);
+  }
+  return box;
+}
+
+}  // namespace
+
+std::string_view slug(FillMethod method) {
+  return kMethods.at(static_cast<std::size_t>(method)).slug;
+}
+std::string_view text(FillMethod method) {
+  return kMethods.at(static_cast<std::size_t>(method)).text;
+}
+std::optional<FillMethod> parse_fill_method(std::string_view slug) {
+  for (const MethodInfo& m : kMethods) {
+    if (m.slug == slug) return m.method;
+  }
+  return std::nullopt;
+}
+std::span<const FillMethod> fill_methods() { return kTried; }
+
+// ---- Filler.
+
+struct Filler::Context {
+  Context(const Mesh& m, double tolerance)
+      : mesh(m),
+        edges(m.triangles, m.points.size()),
+        stars(m.triangles, m.points.size()),
+        scene{mesh, edges, stars, tolerance, aguja::box_of(m).diagonal()} {}
+
+  const Mesh& mesh;
+  EdgeTable edges;
+  VertexStars stars;
+  FillScene scene;
+
+  [[nodiscard]] Point corner(const Fill& fill, VertexId v) const {
+    return v.value < mesh.points.size() ? mesh.points[v.value]
+                                        : fill.points[v.value - mesh.points.size()];
+  }
+  [[nodiscard]] TriangleCorners corners(const Fill& fill, const Triangle& t) const {
+    return {corner(fill, t[0]), corner(fill, t[1]), corner(fill, t[2])};
+  }
+
+  [[nodiscard]] FillOutcome from_draft(const Opening& opening, FillMethod method,
+                                       DraftOutcome&& outcome) const;
+  [[nodiscard]] std::string flaw(const Opening& opening, const Fill& fill) const;
+  [[nodiscard]] FillOutcome one(const Opening& opening, const Surroundings& around,
+                                FillMethod method, const FillOptions& options) const;
+  void measure(Fill& fill) const;
+};
+
+namespace {
+
+bool is_rim_edge(const EdgeTable& edges, VertexId a, VertexId b, std::size_t mesh_points) {
+  if (a.value >= mesh_points || b.value >= mesh_points) return false;
+  return edges.find(a, b).has_value();
+}
+
+}  // namespace
+
+// What would make the surface unsound, in words; empty if nothing does.
+std::string Filler::Context::flaw(const Opening& opening, const Fill& fill) const {
+  std::map<std::pair<VertexId, VertexId>, int> uses;  // directed
+  for (const Triangle& t : fill.triangles) {
+    const auto [a, b, c] = corners(fill, t);
+    if (has_equal_corners(t) || is_collinear(a, b, c)) return "a triangle would have no area";
+    for (std::size_t k = 0; k < 3; ++k) {
+      if (++uses[{t[k], t[(k + 1) % 3]}] > 1) return "an edge would be used twice the same way";
+    }
+  }
+  std::size_t rim = 0;
+  for (const Loop& loop : opening.loops) {
+    for (std::size_t i = 0; i < loop.size(); ++i) {
+      const VertexId a = loop[i], b = loop[(i + 1) % loop.size()];
+      if (!uses.contains({a, b}) || uses.contains({b, a})) return "a slit would be left at the rim";
+      ++rim;
+    }
+  }
+  for (const auto& [edge, count] : uses) {
+    const auto& [a, b] = edge;
+    if (uses.contains({b, a})) {
+      if (is_rim_edge(edges, a, b, mesh.points.size())) return "an inner edge is there already";
+      continue;
+    }
+    if (!is_rim_edge(edges, a, b, mesh.points.size())) return "a slit would be left in the fill";
+    --rim;
+  }
+  return rim == 0 ? std::string() : "a slit would be left at the rim";
+}
+
+void Filler::Context::measure(Fill& fill) const {
+  std::map<std::pair<VertexId, VertexId>, Vector> normal_at;
+  for (const Triangle& t : fill.triangles) {
+    const TriangleCorners c = corners(fill, t);
+    fill.area += area_of(c);
+    for (std::size_t k = 0; k < 3; ++k) normal_at[{t[k], t[(k + 1) % 3]}] = unit_normal(c);
+  }
+  for (const auto& [edge, normal] : normal_at) {
+    const auto& [a, b] = edge;
+    Vector other = normal;
+    if (const auto inner = normal_at.find({b, a}); inner != normal_at.end()) {
+      other = inner->second;
+    } else if (const auto e = edges.find(a, b)) {
+      const Triangle& t = mesh.triangle(edges.uses(*e)[0].triangle());
+      other = unit_normal({mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2])});
+    }
+    const double angle = std::atan2(normal.cross(other).norm(), normal.dot(other));
+    fill.largest_angle = std::max(fill.largest_angle, angle);
+  }
+}
+
+FillOutcome Filler::Context::from_draft(const Opening& opening, FillMethod method,
+                                        DraftOutcome&& outcome) const {
+  const Point place = place_of(mesh.points, opening);
+  const auto refuse = [&](const std::string& why) {
+    return Refusal{RefusalReason::does_not_apply, place, std::string(slug(method)) + ": " + why};
+  };
+  if (const auto* why = std::get_if<std::string>(&outcome)) return refuse(*why);
+  auto& [draft, why] = std::get<FillDraftResult>(outcome);
+  Fill fill;
+  fill.method = method;
+  fill.why = std::move(why);
+  std::vector<VertexId> number;
+  for (const Loop& loop : opening.loops) number.insert(number.end(), loop.begin(), loop.end());
+  std::vector<std::uint32_t> used(draft.points.size(), kNoIndex);
+  for (const DraftTriangle& t : draft.triangles) {
+    Triangle own;
+    for (std::size_t c = 0; c < 3; ++c) {
+      const std::uint32_t p = t[c];
+      if (p < number.size()) {
+        own[c] = number[p];
+        continue;
+      }
+      if (used[p] == kNoIndex) {
+        used[p] = static_cast<std::uint32_t>(mesh.points.size() + fill.points.size());
+        fill.points.push_back(draft.points[p]);
+      }
+      own[c] = {used[p]};
+    }
+    fill.triangles.push_back(own);
+  }
+  if (const std::string found = flaw(opening, fill); !found.empty()) return refuse(found);
+  measure(fill);
+  return fill;
+}
+
+FillOutcome Filler::Context::one(const Opening& opening, const Surroundings& around,
+                                 FillMethod method, const FillOptions& options) const {
+  const auto made = [&](DraftOutcome&& outcome) {
+    return from_draft(opening, method, std::move(outcome));
+  };
+  switch (method) {
+    case FillMethod::flat: return made(draft_flat(around, opening, options.refine));
+    case FillMethod::extend: return made(draft_extended(around, opening, options.refine));
+    case FillMethod::fair: return made(draft_fair(around, opening));
+    case FillMethod::crease: return made(draft_creased(around, opening, options.refine));
+    case FillMethod::ruled:
+      return made(draft_ruled(around, opening,
+                              {options.start, options.other_start, options.reverse}));
+    case FillMethod::taut: return made(draft_taut(around, opening, options.refine));
+    case FillMethod::automatic: break;
+  }
+  return Refusal{RefusalReason::does_not_apply, place_of(mesh.points, opening), {}};
+}
+
+Filler::Filler(const Mesh& mesh, double tolerance)
+    : context_(std::make_unique<Context>(mesh, tolerance)) {}
+Filler::~Filler() = default;
+
+namespace {
+
+// What `automatic` demands of a method beside that it works.
+std::string unfit(const Fill& fill, double flat_area, bool is_band) {
+  if (fill.largest_angle > kFolded) return "it would fold back on what is there";
+  switch (fill.method) {
+    case FillMethod::extend:
+      if (fill.area > kMostGrowth * flat_area) return "its neighbours meet too far away";
+      break;
+    case FillMethod::fair:
+      if (fill.largest_angle > kCreaseAngle) return "the surface is not smooth around it";
+      break;
+    case FillMethod::ruled:
+      if (!is_band) return "it is no band between two rims";
+      break;
+    default: break;
+  }
+  return {};
+}
+
+}  // namespace
+
+FillOutcome Filler::fill(const Opening& opening, const FillOptions& options) const {
+  const Context& c = *context_;
+  const Surroundings around(c.scene, opening);
+  if (options.method != FillMethod::automatic) {
+    return c.one(opening, around, options.method, options);
+  }
+  double flat_area = 0;
+  for (const Loop& loop : opening.loops) flat_area += area_vector(c.mesh.points, loop).norm();
+  std::string reasons;
+  for (const FillMethod method : kTried) {
+    FillOutcome outcome = c.one(opening, around, method, options);
+    std::string why;
+    if (auto* fill = std::get_if<Fill>(&outcome)) {
+      why = unfit(*fill, flat_area, opening.loops.size() == 2);
+      if (why.empty()) return outcome;
+      why = std::string(slug(method)) + ": " + why;
+    } else {
+      why = std::get<Refusal>(outcome).detail;
+    }
+    reasons += (reasons.empty() ? "" : "; ") + why;
+  }
+  return Refusal{RefusalReason::does_not_apply, place_of(c.mesh.points, opening), reasons};
+}
+
+std::vector<FillOutcome> Filler::try_all(const Opening& opening, const FillOptions& options) const {
+  const Context& c = *context_;
+  const Surroundings around(c.scene, opening);
+  std::vector<FillOutcome> outcomes;
+  for (const FillMethod method : kTried) {
+    FillOutcome outcome = c.one(opening, around, method, options);
+    if (auto* fill = std::get_if<Fill>(&outcome)) {
+      Mesh with = c.mesh;
+      with.points.insert(with.points.end(), fill->points.begin(), fill->points.end());
+      std::vector<bool> wanted(with.triangles.size());
+      with.triangles.insert(with.triangles.end(), fill->triangles.begin(), fill->triangles.end());
+      wanted.resize(with.triangles.size(), true);
+      with.points_are_distinct = fill->points.empty() && c.mesh.points_are_distinct;
+      fill->crossings = find_crossings_of(Welded(with), wanted).size();
+    }
+    outcomes.push_back(std::move(outcome));
+  }
+  return outcomes;
+}
+
+// ---- Adding fills to a mesh.
+
+namespace {
+
+// The mesh with some fills; `fill_of` by new triangle of the whole, kNoIndex for old ones.
+struct WithFills {
+  Mesh mesh;
+  std::vector<std::uint32_t> fill_of;
+};
+
+WithFills with_fills(const Mesh& mesh, std::span<const Fill* const> fills) {
+  WithFills out{mesh, std::vector<std::uint32_t>(mesh.triangles.size(), kNoIndex)};
+  std::uint32_t patch = patch_count(mesh);
+  if (mesh.patch_of.empty()) {
+    // What was there is one patch, what comes are others.
+    out.mesh.patch_of.assign(mesh.triangles.size(), PatchId{0});
+    patch = 1;
+  }
+  bool new_points = false;
+  for (std::uint32_t f = 0; f < fills.size(); ++f, ++patch) {
+    if (fills[f] == nullptr) continue;
+    const auto shift = static_cast<std::uint32_t>(out.mesh.points.size() - mesh.points.size());
+    new_points |= !fills[f]->points.empty();
+    out.mesh.points.insert(out.mesh.points.end(), fills[f]->points.begin(), fills[f]->points.end());
+    for (Triangle t : fills[f]->triangles) {
+      for (VertexId& v : t.corner) {
+        if (v.value >= mesh.points.size()) v.value += shift;
+      }
+      out.mesh.triangles.push_back(t);
+      out.mesh.patch_of.push_back({patch});
+      out.fill_of.push_back(f);
+    }
+  }
+  out.mesh.points_are_distinct = mesh.points_are_distinct && !new_points;
+  return out;
+}
+
+// Fills that would cross something, pinch it, or use an edge that another fill uses.
+std::map<std::uint32_t, RefusalReason> harmful(const Mesh& mesh,
+                                               std::span<const Fill* const> fills) {
+  std::map<std::uint32_t, RefusalReason> harm;
+  const WithFills with = with_fills(mesh, fills);
+  std::vector<bool> wanted(with.fill_of.size());
+  for (std::size_t t = 0; t < wanted.size(); ++t) wanted[t] = with.fill_of[t] != kNoIndex;
+  const Welded welded(with.mesh);
+  const EdgeTable edges(welded.triangles(), welded.points().size());
+  for (const EdgeId e : select_edges(edges, [&](EdgeId id) { return edges.is_nonmanifold(id); })) {
+    for (const EdgeUse use : edges.uses(e)) {
+      const std::uint32_t f = with.fill_of[use.triangle().value];
+      if (f != kNoIndex) harm.try_emplace(f, RefusalReason::third_triangle);
+    }
+  }
+  for (const TrianglePair& pair : find_crossings_of(welded, wanted)) {
+    for (const TriangleId t : {pair.first, pair.second}) {
+      const std::uint32_t f = with.fill_of[t.value];
+      if (f != kNoIndex) harm.try_emplace(f, RefusalReason::crossing);
+    }
+  }
+  return harm;
+}
+
+Change finish(const Mesh& mesh, std::span<const Fill* const> fills, const Budget& budget) {
+  Change change = unchanged(mesh, budget);
+  std::vector<const Fill*> there;
+  for (const Fill* f : fills) {
+    if (f != nullptr) there.push_back(f);
+  }
+  if (there.empty()) return change;
+  change.mesh = with_fills(mesh, there).mesh;
+  change.parent.resize(change.mesh.triangles.size(), {kNoIndex});
+  change.spent.resize(change.mesh.triangles.size(), 0.0);
+  change.done = there.size();
+  for (const Fill* f : there) {
+    change.new_patches.push_back("fill-" + std::string(slug(f->method)));
+    const std::string how = std::string(slug(f->method)) + ": " + f->why;
+    if (std::find(change.methods.begin(), change.methods.end(), how) == change.methods.end()) {
+      change.methods.push_back(how);
+    }
+  }
+  return change;
+}
+
+void check(const FillOptions& options) {
+  const auto bad = [](double x) { return !(x >= 0) || !std::isfinite(x); };
+  if (bad(options.tolerance) || bad(options.least_size) ||
+      (options.largest_size && bad(*options.largest_size))) {
+    throw ArgumentError("fill: tolerance and size limits must be finite lengths of 0 or more");
+  }
+}
+
+}  // namespace
+
+Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptions& options,
+            const Budget& budget, Progress* progress) {
+  check(options);
+  const Filler filler(mesh, options.tolerance);
+  std::vector<Refusal> refused;
+  std::vector<Fill> made(openings.size());
+  std::vector<const Fill*> current(openings.size(), nullptr);
+  std::vector<std::set<FillMethod>> tried(openings.size());
+  // By opening: what speaks against the methods that were tried.
+  std::vector<std::string> against(openings.size());
+
+  const auto next = [&](std::size_t i) -> std::optional<Refusal> {
+    std::optional<Refusal> last;
+    const bool automatic = options.method == FillMethod::automatic;
+    if (automatic && tried[i].empty()) {
+      FillOutcome outcome = filler.fill(openings[i], options);
+      if (auto* refusal = std::get_if<Refusal>(&outcome)) return *refusal;
+      made[i] = std::get<Fill>(std::move(outcome));
+      for (const FillMethod m : kTried) {
+        tried[i].insert(m);
+        if (m == made[i].method) break;
+      }
+      current[i] = &made[i];
+      return std::nullopt;
+    }
+    double flat_area = 0;
+    for (const Loop& loop : openings[i].loops) flat_area += area_vector(mesh.points, loop).norm();
+    for (const FillMethod m : kTried) {
+      if (automatic ? tried[i].contains(m) : (m != options.method || !tried[i].empty())) continue;
+      tried[i].insert(m);
+      FillOptions one = options;
+      one.method = m;
+      FillOutcome outcome = filler.fill(openings[i], one);
+      if (auto* refusal = std::get_if<Refusal>(&outcome)) {
+        last = *refusal;
+        continue;
+      }
+      Fill fill = std::get<Fill>(std::move(outcome));
+      if (automatic && !unfit(fill, flat_area, openings[i].loops.size() == 2).empty()) continue;
+      if (!against[i].empty()) fill.why += " (" + against[i] + ")";
+      made[i] = std::move(fill);
+      current[i] = &made[i];
+      return std::nullopt;
+    }
+    return last ? last
+                : Refusal{RefusalReason::crossing, place_of(mesh.points, openings[i]), against[i]};
+  };
+
+  std::vector<std::size_t> open;
+  for (std::size_t i = 0; i < openings.size(); ++i) {
+    const double size = box_of(mesh.points, openings[i]).diagonal();
+    if (size < options.least_size || (options.largest_size && size > *options.largest_size)) {
+      refused.push_back({RefusalReason::size_limit, place_of(mesh.points, openings[i]),
+                         "its size is " + short_text(size)});
+    } else {
+      open.push_back(i);
+    }
+  }
+  while (!open.empty()) {
+    for (const std::size_t i : open) {
+      advance(progress, "fill", 0.0);
+      if (auto refusal = next(i)) {
+        current[i] = nullptr;
+        refused.push_back(std::move(*refusal));
+      }
+    }
+    open.clear();
+    for (const auto& [f, reason] : harmful(mesh, current)) {
+      current[f] = nullptr;
+      if (!against[f].empty()) against[f] += "; ";
+      against[f] += std::string(slug(made[f].method)) + " would not do: " +
+                    std::string(text(reason));
+      if (options.method == FillMethod::automatic) {
+        open.push_back(f);
+      } else {
+        refused.push_back({reason, place_of(mesh.points, openings[f]),
+                           std::string(slug(made[f].method))});
+      }
+    }
+  }
+  Change change = finish(mesh, current, budget);
+  change.refused = std::move(refused);
+  return change;
+}
+
+Change add_fills(const Mesh& mesh, std::span<const Fill> fills, const Budget& budget) {
+  std::vector<const Fill*> current;
+  for (const Fill& f : fills) current.push_back(&f);
+  std::vector<Refusal> refused;
+  for (const auto& [f, reason] : harmful(mesh, current)) {
+    const Fill& fill = fills[f];
+    const VertexId v = fill.triangles.empty() ? VertexId{0} : fill.triangles[0][0];
+    refused.push_back({reason,
+                       v.value < mesh.points.size() ? mesh.point(v) : Point(Point::Zero()),
+                       std::string(slug(fill.method))});
+    current[f] = nullptr;
+  }
+  Change change = finish(mesh, current, budget);
+  change.refused = std::move(refused);
+  return change;
+}
+
+}  // namespace aguja

@@ -1,0 +1,383 @@
+#include "aguja/mend/selection.h"
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <limits>
+#include <set>
+
+#include "aguja/base/error.h"
+#include "aguja/geometry/distance.h"
+#include "base/short_text.h"
+
+namespace aguja {
+namespace {
+
+std::vector<std::string> split(const std::string& text, char at) {
+  std::vector<std::string> fields(1);
+  for (const char c : text) {
+    if (c == at) {
+      fields.emplace_back();
+    } else {
+      fields.back() += c;
+    }
+  }
+  return fields;
+}
+
+std::vector<double> lengths(const std::string& text, std::size_t count, LengthUnit unit,
+                            const char* what) {
+  const auto fields = split(text, ',');
+  if (fields.size() != count) {
+    throw ArgumentError(std::string(what) + ": expected " + std::to_string(count) +
+                        " lengths separated by commas; got '" + text + "'");
+  }
+  std::vector<double> values;
+  for (const std::string& f : fields) values.push_back(parse_length(f, unit));
+  return values;
+}
+
+std::uint32_t whole_number(const std::string& text) {
+  std::uint32_t value = 0;
+  const auto result = std::from_chars(text.data(), text.data() + text.size(), value);
+  if (result.ec != std::errc() || result.ptr != text.data() + text.size()) {
+    throw ArgumentError("triangles: expected ranges such as 5-9,12; got '" + text + "'");
+  }
+  return value;
+}
+
+// Ids look like their kind and eight hexadecimal digits.
+bool is_id(const std::string& text) {
+  return std::any_of(all_kinds().begin(), all_kinds().end(), [&](const KindInfo& k) {
+    const std::string start = std::string(k.slug) + "-";
+    return text.size() >= start.size() + 8 && text.starts_with(start) &&
+           text.substr(start.size(), 8).find_first_not_of("0123456789abcdef") == std::string::npos;
+  });
+}
+
+bool is_left_out(const Selection& s, const Finding& f) {
+  return std::any_of(s.but.begin(), s.but.end(), [&](const std::string& but) {
+    return but == f.id || but == slug(f.kind);
+  });
+}
+
+bool is_named(const Selection& s, const Part& part, std::uint32_t patch) {
+  const std::string number = std::to_string(patch);
+  const std::string name = patch < part.patch_names.size() ? part.patch_names[patch] : std::string();
+  return std::any_of(s.patches.begin(), s.patches.end(), [&](const std::string& p) {
+    return p == number || (!name.empty() && (p == name || p == part.name + "/" + name));
+  });
+}
+
+}  // namespace
+
+bool Selection::is_empty() const {
+  return part.empty() && ids.empty() && kinds.empty() && !near && !box && patches.empty() &&
+         triangles.empty();
+}
+
+void add_clause(Selection& selection, const std::string& clause, LengthUnit unit) {
+  const std::size_t colon = clause.find(':');
+  const std::string key = colon == std::string::npos ? "" : clause.substr(0, colon);
+  const std::string value = colon == std::string::npos ? clause : clause.substr(colon + 1);
+  if (key.empty()) {
+    if (const auto kind = parse_finding_kind(clause)) {
+      selection.kinds.push_back(*kind);
+    } else if (is_id(clause)) {
+      selection.ids.push_back(clause);
+    } else {
+      throw ArgumentError("'" + clause +
+                          "' is no id of a finding and no kind; others are selected by kind:, "
+                          "patch:, part:, triangles:, box:, near: or but:");
+    }
+  } else if (key == "id") {
+    selection.ids.push_back(value);
+  } else if (key == "kind") {
+    const auto kind = parse_finding_kind(value);
+    if (!kind) {
+      std::vector<std::string_view> words;
+      for (const KindInfo& k : all_kinds()) words.push_back(k.slug);
+      throw ArgumentError("the kind '" + value + "' is not known; the nearest is '" +
+                          nearest_word(value, words) + "'");
+    }
+    selection.kinds.push_back(*kind);
+  } else if (key == "patch") {
+    selection.patches.push_back(value);
+  } else if (key == "part") {
+    selection.part = value;
+  } else if (key == "but") {
+    selection.but.push_back(value);
+  } else if (key == "triangles") {
+    for (const std::string& range : split(value, ',')) {
+      const auto ends = split(range, '-');
+      const std::uint32_t first = whole_number(ends[0]);
+      const std::uint32_t last = ends.size() == 2 ? whole_number(ends[1]) : first;
+      if (ends.size() > 2 || last < first) {
+        throw ArgumentError("triangles: expected ranges such as 5-9,12; got '" + range + "'");
+      }
+      selection.triangles.emplace_back(first, last);
+    }
+  } else if (key == "box") {
+    const auto v = lengths(value, 6, unit, "box");
+    Box box;
+    box.extend(Point(v[0], v[1], v[2]));
+    box.extend(Point(v[3], v[4], v[5]));
+    selection.box = box;
+  } else if (key == "near") {
+    const auto v = lengths(value, 3, unit, "near");
+    selection.near = Point(v[0], v[1], v[2]);
+  } else {
+    constexpr std::string_view kKeys[] = {"id",  "kind",      "patch", "part",
+                                          "but", "triangles", "box",   "near"};
+    throw ArgumentError("'" + key + ":' selects nothing; the nearest is '" +
+                        nearest_word(key, kKeys) + ":'");
+  }
+}
+
+std::string text_of(const Selection& s) {
+  std::string text;
+  const auto say = [&](const std::string& word) { text += (text.empty() ? "" : " ") + word; };
+  if (!s.part.empty()) say("part:" + s.part);
+  for (const std::string& id : s.ids) say(id);
+  for (const FindingKind k : s.kinds) say("kind:" + std::string(slug(k)));
+  for (const std::string& p : s.patches) say("patch:" + p);
+  for (const auto& [first, last] : s.triangles) {
+    say("triangles:" + std::to_string(first) + "-" + std::to_string(last));
+  }
+  const auto point = [](const Point& p) {
+    return short_text(p.x()) + "," + short_text(p.y()) + "," + short_text(p.z());
+  };
+  if (s.box) say("box:" + point(s.box->low) + "," + point(s.box->high));
+  if (s.near) say("near:" + point(*s.near));
+  for (const std::string& b : s.but) say("but:" + b);
+  return text;
+}
+
+std::vector<std::size_t> select_findings(const Selection& s, std::span<const Finding> findings) {
+  std::vector<std::size_t> found;
+  if (!s.names_findings() && !s.near && !s.box) return found;
+  double nearest = std::numeric_limits<double>::infinity();
+  for (std::size_t i = 0; i < findings.size(); ++i) {
+    const Finding& f = findings[i];
+    if (!s.part.empty() && f.part != s.part) continue;
+    const bool by_id = std::find(s.ids.begin(), s.ids.end(), f.id) != s.ids.end();
+    const bool by_kind = std::find(s.kinds.begin(), s.kinds.end(), f.kind) != s.kinds.end();
+    if (s.names_findings() && !by_id && !by_kind) continue;
+    // An id is one finding wherever it lies.
+    if (!by_id && s.box && !s.box->contains(f.place)) continue;
+    if (is_left_out(s, f)) continue;
+    if (s.near && !by_id) {
+      const double d = (f.place - *s.near).norm();
+      if ((s.within > 0 && d > s.within) || d >= nearest) continue;
+      nearest = d;
+      std::erase_if(found, [&](std::size_t k) {
+        return std::find(s.ids.begin(), s.ids.end(), findings[k].id) == s.ids.end();
+      });
+    }
+    found.push_back(i);
+  }
+  return found;
+}
+
+std::vector<std::string> missing_ids(const Selection& s, std::span<const Finding> findings) {
+  std::vector<std::string> missing;
+  for (const std::string& id : s.ids) {
+    const bool there = std::any_of(findings.begin(), findings.end(),
+                                   [&](const Finding& f) { return f.id == id; });
+    if (!there) missing.push_back(id);
+  }
+  return missing;
+}
+
+namespace {
+
+TriangleCorners corners_of(const Mesh& mesh, TriangleId id) {
+  const Triangle& t = mesh.triangle(id);
+  return {mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2])};
+}
+
+// The triangle nearest to a point, over all parts; no part if there is none.
+std::pair<std::size_t, TriangleId> nearest_triangle(const Model& model, const Selection& s) {
+  double nearest = std::numeric_limits<double>::infinity();
+  std::pair<std::size_t, TriangleId> found{model.parts.size(), {0}};
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    if (!s.part.empty() && model.parts[p].name != s.part) continue;
+    const Mesh& mesh = model.parts[p].mesh;
+    for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+      const auto [a, b, c] = corners_of(mesh, {t});
+      const double d = (closest_point(*s.near, a, b, c) - *s.near).norm();
+      if (d >= nearest || (s.within > 0 && d > s.within)) continue;
+      nearest = d;
+      found = {p, {t}};
+    }
+  }
+  return found;
+}
+
+void check_names(const Model& model, const Selection& s) {
+  const auto list = [](const std::set<std::string>& names) {
+    std::string text;
+    std::size_t count = 0;
+    for (const std::string& n : names) {
+      if (++count > 12) break;
+      text += (text.empty() ? "" : ", ") + n;
+    }
+    return count > 12 ? text + ", ..." : text;
+  };
+  std::set<std::string> parts, patches;
+  for (const Part& part : model.parts) {
+    parts.insert(part.name);
+    for (const std::string& name : part.patch_names) patches.insert(name);
+  }
+  if (!s.part.empty() && !parts.contains(s.part)) {
+    throw ArgumentError("there is no part '" + s.part + "'; there are: " + list(parts));
+  }
+  for (const std::string& wanted : s.patches) {
+    bool there = false;
+    for (const Part& part : model.parts) {
+      for (const PatchId p : part.mesh.patch_of) {
+        Selection one;
+        one.patches = {wanted};
+        if (is_named(one, part, p.value)) {
+          there = true;
+          break;
+        }
+      }
+    }
+    if (!there) {
+      throw ArgumentError("there is no patch '" + wanted + "'" +
+                          (patches.empty() ? "; the model names none"
+                                           : "; there are: " + list(patches)));
+    }
+  }
+}
+
+}  // namespace
+
+std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
+                                                      std::span<const Finding> findings,
+                                                      const Selection& s) {
+  check_names(model, s);
+  std::vector<std::vector<bool>> wanted;
+  for (const Part& part : model.parts) wanted.emplace_back(part.mesh.triangles.size());
+  const bool by_patch = !s.patches.empty(), by_range = !s.triangles.empty();
+  if (s.names_findings()) {
+    for (const std::size_t i : select_findings(s, findings)) {
+      if (!findings[i].part_index) continue;
+      for (const TriangleId t : findings[i].triangles) wanted[*findings[i].part_index][t.value] = true;
+    }
+  }
+  const bool only_place = !s.names_findings() && !by_patch && !by_range;
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    const Part& part = model.parts[p];
+    if (!s.part.empty() && part.name != s.part) continue;
+    for (std::uint32_t t = 0; t < part.mesh.triangles.size(); ++t) {
+      const PatchId patch = part.mesh.patch_of.empty() ? PatchId{0} : part.mesh.patch_of[t];
+      bool is_wanted = by_patch && is_named(s, part, patch.value);
+      for (const auto& [first, last] : s.triangles) is_wanted |= first <= t && t <= last;
+      if (only_place && !s.near && (s.box || !s.part.empty())) is_wanted = true;
+      if (is_wanted && s.box) {
+        for (const Point& c : corners_of(part.mesh, {t})) is_wanted &= s.box->contains(c);
+      }
+      if (is_wanted) wanted[p][t] = true;
+    }
+  }
+  if (only_place && s.near) {
+    if (const auto [p, t] = nearest_triangle(model, s); p < model.parts.size()) {
+      // The whole patch, where there are patches.
+      const Mesh& mesh = model.parts[p].mesh;
+      for (std::uint32_t k = 0; k < mesh.triangles.size(); ++k) {
+        const bool same = !mesh.patch_of.empty() && mesh.patch_of[k] == mesh.patch_of[t.value];
+        if (same || k == t.value) wanted[p][k] = true;
+      }
+    }
+  }
+  // What is left out.
+  for (const Finding& f : findings) {
+    if (!f.part_index || !is_left_out(s, f)) continue;
+    for (const TriangleId t : f.triangles) wanted[*f.part_index][t.value] = false;
+  }
+  Selection left_out;
+  left_out.patches = s.but;
+  std::vector<std::vector<TriangleId>> out(model.parts.size());
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    const Part& part = model.parts[p];
+    for (std::uint32_t t = 0; t < wanted[p].size(); ++t) {
+      if (!wanted[p][t]) continue;
+      if (!s.but.empty() && !part.mesh.patch_of.empty() &&
+          is_named(left_out, part, part.mesh.patch_of[t].value)) {
+        continue;
+      }
+      out[p].push_back({t});
+    }
+  }
+  return out;
+}
+
+Model only_triangles(const Model& model, const std::vector<std::vector<TriangleId>>& triangles) {
+  Model out;
+  out.unit = model.unit;
+  out.unit_assumed = model.unit_assumed;
+  out.header = model.header;
+  out.notes = model.notes;
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    if (triangles[p].empty()) continue;
+    const Part& part = model.parts[p];
+    Part own;
+    own.name = part.name;
+    own.patch_names = part.patch_names;
+    own.mesh.points_are_distinct = part.mesh.points_are_distinct;
+    std::vector<std::uint32_t> number(part.mesh.points.size(), kNoIndex);
+    for (const TriangleId id : triangles[p]) {
+      Triangle t = part.mesh.triangle(id);
+      for (VertexId& v : t.corner) {
+        if (number[v.value] == kNoIndex) {
+          number[v.value] = static_cast<std::uint32_t>(own.mesh.points.size());
+          own.mesh.points.push_back(part.mesh.point(v));
+        }
+        v = {number[v.value]};
+      }
+      own.mesh.triangles.push_back(t);
+      if (!part.mesh.patch_of.empty()) own.mesh.patch_of.push_back(part.mesh.patch_of[id.value]);
+      if (!part.facets.normals.empty()) {
+        own.facets.normals.push_back(part.facets.normals[id.value]);
+      }
+      if (!part.facets.attributes.empty()) {
+        own.facets.attributes.push_back(part.facets.attributes[id.value]);
+      }
+    }
+    out.parts.push_back(std::move(own));
+  }
+  return out;
+}
+
+Model findings_as_patches(const Model& model, std::span<const Finding> findings) {
+  Model out = model;
+  for (std::size_t p = 0; p < out.parts.size(); ++p) {
+    Part& part = out.parts[p];
+    std::uint32_t next = 0;
+    for (const PatchId patch : part.mesh.patch_of) next = std::max(next, patch.value + 1);
+    if (part.mesh.patch_of.empty()) {
+      part.mesh.patch_of.assign(part.mesh.triangles.size(), PatchId{0});
+      part.patch_names = {"sound"};
+      next = 1;
+    }
+    part.patch_names.resize(next);
+    std::vector<bool> taken(part.mesh.triangles.size());
+    for (const Finding& f : findings) {
+      if (f.part_index != p || f.triangles.empty()) continue;
+      bool any = false;
+      for (const TriangleId t : f.triangles) {
+        if (taken[t.value]) continue;
+        taken[t.value] = any = true;
+        part.mesh.patch_of[t.value] = {next};
+      }
+      if (!any) continue;
+      part.patch_names.push_back(f.id);
+      ++next;
+    }
+  }
+  return out;
+}
+
+}  // namespace aguja

@@ -1,0 +1,378 @@
+#include "aguja/report/mend_report.h"
+
+#include <map>
+#include <numbers>
+
+#include <fmt/format.h>
+
+#include "report/json_parts.h"
+#include "report/text_parts.h"
+
+namespace aguja {
+namespace {
+
+double degrees(double radians) { return radians * 180 / std::numbers::pi; }
+
+Json refused_json(std::span<const Refusal> refused) {
+  Json list = Json::array();
+  for (const Refusal& r : refused) {
+    list.push_back({{"reason", slug(r.reason)}, {"place", point_json(r.place)}, {"detail", r.detail}});
+  }
+  return list;
+}
+
+Json line_json(const LedgerLine& line) {
+  return {{"step", line.step},
+          {"remedy", slug(line.remedy)},
+          {"part", line.part},
+          {"findings", line.findings},
+          {"finding_count", line.finding_count},
+          {"method", line.method},
+          {"done", line.done},
+          {"triangles_added", line.triangles_added},
+          {"triangles_removed", line.triangles_removed},
+          {"triangles_turned", line.triangles_turned},
+          {"vertices_moved", line.vertices_moved},
+          {"area_added", line.area_added},
+          {"area_removed", line.area_removed},
+          {"largest_movement", line.largest_movement},
+          {"place", point_json(line.place)},
+          {"refused", refused_json(line.refused)},
+          {"worse", line.worse.empty() ? Json(nullptr) : Json(line.worse)}};
+}
+
+Json step_json(const Step& step) {
+  Json kinds = Json::array();
+  for (const FindingKind k : step.selection.kinds) kinds.push_back(slug(k));
+  return {{"step", step.number},
+          {"remedy", slug(step.remedy)},
+          {"there", info(step.remedy).is_there},
+          {"ids", step.selection.ids},
+          {"kinds", std::move(kinds)},
+          {"part", step.selection.part},
+          {"near", step.selection.near ? point_json(*step.selection.near) : Json(nullptr)},
+          {"how", step.method},
+          {"why", step.why}};
+}
+
+Json one_way_json(const std::optional<OneWayDeviation>& d) {
+  if (!d) return nullptr;
+  return {{"largest", d->largest}, {"largest_error", d->largest_error},
+          {"mean", d->mean},       {"mean_error", d->mean_error},
+          {"at", point_json(d->at)}, {"nearest", point_json(d->nearest)}};
+}
+
+Json side_json(const Inspection& inspection) {
+  return {{"counts", all_counts_json(inspection.counts)},
+          {"severities",
+           {{"error", inspection.count(Severity::error)},
+            {"warning", inspection.count(Severity::warning)},
+            {"note", inspection.count(Severity::note)},
+            {"waived", inspection.waived()}}}};
+}
+
+}  // namespace
+
+Json mend_json(const Model& model, const MendReport& report, const RunFacts& facts) {
+  const MendResult& r = report.result;
+  Json object;
+  object["schema"] = schema_json("mend");
+  add_model(object, model);
+  object["solid"] = report.certificate.verdict == Verdict::solid;
+  object["verdict"] = slug(report.certificate.verdict);
+  object["tolerance"] = r.tolerance;
+  object["tolerance_why"] = r.tolerance_why;
+  object["ledger"] = Json::array();
+  for (const LedgerLine& line : r.ledger) object["ledger"].push_back(line_json(line));
+  object["before"] = side_json(r.before);
+  object["after"] = side_json(r.after);
+  object["deviation"] = {{"largest", std::max(r.deviation(), report.largest_rounding)},
+                         {"from_input", one_way_json(r.from_input)},
+                         {"to_input", one_way_json(r.to_input)},
+                         {"largest_movement", r.largest_movement},
+                         {"largest_rounding", report.largest_rounding},
+                         {"area_added", r.area_added},
+                         {"area_removed", r.area_removed}};
+  object["proposed"] = Json::array();
+  for (const Step& step : r.proposed) object["proposed"].push_back(step_json(step));
+  object["still_open"] = Json::array();
+  for (const StillOpen& open : r.still_open) {
+    Json finding = finding_json(open.finding, model.unit);
+    finding["because"] = open.why;
+    object["still_open"].push_back(std::move(finding));
+  }
+  object["output"] = report.is_written() ? Json(report.output) : Json(nullptr);
+  object["write_notes"] = report.write_notes;
+  object["certificate"] =
+      certificate_json(model, report.certificate, report.digest, std::nullopt, {});
+  if (!report.is_written()) object["certificate"]["digest"] = nullptr;
+  add_facts(object, facts);
+  return object;
+}
+
+// ---- For people.
+
+namespace {
+
+constexpr std::size_t kMostRows = 20;
+
+std::string changes_of(const LedgerLine& line) {
+  std::string text;
+  const auto say = [&](std::size_t n, const char* what) {
+    if (n > 0) text += fmt::format("{}{} {}", text.empty() ? "" : ", ", grouped(n), what);
+  };
+  say(line.triangles_added, "added");
+  say(line.triangles_removed, "removed");
+  say(line.triangles_turned, "turned");
+  return text.empty() ? "-" : text;
+}
+
+std::string target_of(const LedgerLine& line) {
+  if (line.finding_count == 1) return line.findings[0];
+  if (line.finding_count == 0) return "all";
+  const std::string& id = line.findings[0];
+  return fmt::format("{} {}s", grouped(line.finding_count), id.substr(0, id.rfind('-')));
+}
+
+std::string ledger_table(const MendResult& r, LengthUnit unit, bool is_written,
+                         const TextOptions& options) {
+  if (r.ledger.empty()) return is_written ? "\nNothing was done.\n" : "\nNothing would be done.\n";
+  TextTable table({{"step", Align::right},
+                   {"remedy", Align::left},
+                   {"about", Align::left},
+                   {"triangles", Align::left},
+                   {fmt::format("moved {}", symbol(unit)), Align::right},
+                   {fmt::format("area {}²", symbol(unit)), Align::right},
+                   {"refused", Align::right},
+                   {"how", Align::left}});
+  const std::size_t most = options.every_finding ? r.ledger.size() : 2 * kMostRows;
+  for (std::size_t i = 0; i < std::min(most, r.ledger.size()); ++i) {
+    const LedgerLine& line = r.ledger[i];
+    std::string area = "-";
+    if (line.area_added > 0) area = fmt::format("+{:.4g}", line.area_added);
+    if (line.area_removed > 0) {
+      area = (line.area_added > 0 ? area + " " : "") + fmt::format("-{:.4g}", line.area_removed);
+    }
+    table.add({std::to_string(line.step), std::string(slug(line.remedy)), target_of(line),
+               changes_of(line),
+               line.largest_movement > 0 ? fmt::format("{:.3g}", line.largest_movement) : "-", area,
+               line.refused.empty() ? "-" : grouped(line.refused.size()), line.method});
+  }
+  std::string text = is_written ? "\nWhat was done\n" : "\nWhat would be done\n";
+  text += table.text(options.width);
+  if (most < r.ledger.size()) {
+    text += fmt::format("  and {} more; --each lists them all\n", r.ledger.size() - most);
+  }
+  return text;
+}
+
+std::string refused_table(const MendResult& r, const TextOptions& options) {
+  TextTable table({{"step", Align::right},
+                   {"remedy", Align::left},
+                   {"at", Align::left},
+                   {"because", Align::left}});
+  std::size_t count = 0;
+  for (const LedgerLine& line : r.ledger) {
+    for (const Refusal& refusal : line.refused) {
+      if (++count > kMostRows) continue;
+      table.add({std::to_string(line.step), std::string(slug(line.remedy)), brief(refusal.place),
+                 std::string(text(refusal.reason)) +
+                     (refusal.detail.empty() ? "" : ": " + refusal.detail)});
+    }
+  }
+  if (count == 0) return {};
+  std::string text = fmt::format("\n{} refused, and left as {}\n", grouped(count),
+                                 count == 1 ? "it was" : "they were");
+  text += table.text(options.width);
+  if (count > kMostRows) text += fmt::format("  and {} more; --json lists them all\n", count - kMostRows);
+  return text;
+}
+
+std::string before_after(const MendResult& r, const TextOptions& options) {
+  struct Row {
+    const char* name;
+    std::size_t Counts::*count;
+  };
+  constexpr Row kRows[] = {{"naked edges", &Counts::naked_edges},
+                           {"non-manifold edges", &Counts::nonmanifold_edges},
+                           {"non-manifold vertices", &Counts::nonmanifold_vertices},
+                           {"winding conflicts", &Counts::winding_conflicts},
+                           {"triangles without area", &Counts::zero_area},
+                           {"duplicates", &Counts::duplicates},
+                           {"crossing pairs", &Counts::crossing_pairs},
+                           {"overlapping pairs", &Counts::overlap_pairs},
+                           {"touching pairs", &Counts::touch_pairs},
+                           {"inverted shells", &Counts::inverted_shells},
+                           {"triangles", &Counts::triangles}};
+  TextTable table({{"", Align::left}, {"before", Align::right}, {"after", Align::right}});
+  for (const Row& row : kRows) {
+    const std::size_t before = r.before.counts.*row.count, after = r.after.counts.*row.count;
+    if (before == 0 && after == 0) continue;
+    table.add({row.name, grouped(before), grouped(after)});
+  }
+  table.add({"errors", grouped(r.before.count(Severity::error)),
+             grouped(r.after.count(Severity::error))});
+  table.add({"warnings", grouped(r.before.count(Severity::warning)),
+             grouped(r.after.count(Severity::warning))});
+  return "\n" + table.text(options.width);
+}
+
+std::string proposals(const MendResult& r, const TextOptions& options) {
+  if (r.proposed.empty()) return {};
+  TextTable table({{"step", Align::right},
+                   {"remedy", Align::left},
+                   {"for", Align::left},
+                   {"why not unasked", Align::left}});
+  for (std::size_t i = 0; i < std::min(kMostRows, r.proposed.size()); ++i) {
+    const Step& s = r.proposed[i];
+    std::string what;
+    for (const std::string& id : s.selection.ids) what += (what.empty() ? "" : " ") + id;
+    if (what.empty()) {
+      for (const FindingKind k : s.selection.kinds) {
+        what += (what.empty() ? "" : ", ") + std::string(slug(k));
+      }
+    }
+    table.add({std::to_string(s.number), std::string(slug(s.remedy)), what,
+               s.why + (s.method.empty() ? "" : "; auto would take " + s.method)});
+  }
+  std::string text = "\nProposed, not run (--accept KIND or all runs them, --write-plan lets you edit)\n";
+  text += table.text(options.width);
+  if (r.proposed.size() > kMostRows) {
+    text += fmt::format("  and {} more\n", r.proposed.size() - kMostRows);
+  }
+  return text;
+}
+
+std::string left_open(const Model& model, const MendResult& r, const TextOptions& options) {
+  if (r.still_open.empty()) return {};
+  std::size_t errors = 0;
+  for (const StillOpen& o : r.still_open) {
+    errors += static_cast<std::size_t>(o.finding.severity == Severity::error);
+  }
+  TextTable table({{"severity", Align::left},
+                   {"finding", Align::left},
+                   {"size", Align::right},
+                   {"at", Align::left},
+                   {"still there, because", Align::left}});
+  for (std::size_t i = 0; i < std::min(kMostRows, r.still_open.size()); ++i) {
+    const Finding& f = r.still_open[i].finding;
+    table.add({std::string(mark(f.severity)), f.id,
+               quantity(f.measure, info(f.kind).measures, model.unit), brief(f.place),
+               r.still_open[i].why});
+  }
+  std::string text = fmt::format("\nStill there: {}, {}\n", plural(errors, "error"),
+                                 plural(r.still_open.size() - errors, "warning"));
+  text += table.text(options.width);
+  if (r.still_open.size() > kMostRows) {
+    text += fmt::format("  and {} more; --json lists them all\n", r.still_open.size() - kMostRows);
+  }
+  return text;
+}
+
+std::string distance_lines(const MendReport& report, LengthUnit unit) {
+  const MendResult& r = report.result;
+  const std::string_view u = symbol(unit);
+  std::string text;
+  if (r.deviation() == 0) {
+    text += "  moved     nothing\n";
+  } else {
+    const bool from = r.from_input && r.from_input->largest == r.deviation();
+    const OneWayDeviation& d = from ? *r.from_input : *r.to_input;
+    text += fmt::format("  moved     at most {} {} (measured, {}), at {}\n", brief(d.largest), u,
+                        from ? "from what was read" : "from what is written", brief(d.at));
+  }
+  if (report.largest_rounding > 0) {
+    text += fmt::format("  rounded   points by at most {} {} on writing\n",
+                        brief(report.largest_rounding), u);
+  }
+  if (r.area_added > 0) text += fmt::format("  added     {} {}² of surface\n", brief(r.area_added), u);
+  if (r.area_removed > 0) {
+    text += fmt::format("  removed   {} {}² of surface\n", brief(r.area_removed), u);
+  }
+  return text;
+}
+
+}  // namespace
+
+std::string mend_text(const Model& model, const MendReport& report, std::string_view file,
+                      const TextOptions& options) {
+  const MendResult& r = report.result;
+  std::string text = headline(model, file) + note_lines(model, options.width);
+  text += fmt::format("\nBudget: {} {}, over all steps together.\n", brief(r.tolerance),
+                      symbol(model.unit));
+  text += wrapped(r.tolerance_why, options.width, 2);
+  text += ledger_table(r, model.unit, report.is_written(), options);
+  text += refused_table(r, options);
+  text += before_after(r, options);
+  text += proposals(r, options);
+  text += left_open(model, r, options);
+  text += verdict_lines(report.certificate, model.unit, options);
+  text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses, model.unit, {});
+  text += distance_lines(report, model.unit);
+  for (const std::string& note : report.write_notes) {
+    text += wrapped("written: " + note, options.width, 2);
+  }
+  if (report.is_written()) {
+    text += fmt::format("  output    {}\n  digest    {}\n", report.output, report.digest);
+  } else {
+    text += "  output    none: this was a dry run, judged in double precision\n";
+  }
+  return text;
+}
+
+// ---- Trials.
+
+Json trial_json(const Model& model, const Trial& trial, const RunFacts& facts) {
+  Json object;
+  object["schema"] = schema_json("try");
+  add_model(object, model);
+  object["finding"] = trial.id;
+  object["place"] = point_json(trial.place);
+  object["methods"] = Json::array();
+  for (std::size_t i = 0; i < trial.outcomes.size(); ++i) {
+    Json one = {{"method", slug(fill_methods()[i])}};
+    if (const Fill* fill = std::get_if<Fill>(&trial.outcomes[i])) {
+      one["applies"] = true;
+      one["why"] = fill->why;
+      one["triangles"] = fill->triangles.size();
+      one["new_points"] = fill->points.size();
+      one["area"] = fill->area;
+      one["largest_angle"] = degrees(fill->largest_angle);
+      one["crossings"] = fill->crossings;
+    } else {
+      const Refusal& refusal = std::get<Refusal>(trial.outcomes[i]);
+      one["applies"] = false;
+      one["why"] = refusal.detail;
+    }
+    object["methods"].push_back(std::move(one));
+  }
+  add_facts(object, facts);
+  return object;
+}
+
+std::string trial_text(const Model& model, const Trial& trial, std::string_view file,
+                       const TextOptions& options) {
+  std::string text = headline(model, file);
+  text += fmt::format("\n{} at {}, filled by each method\n", trial.id, brief(trial.place));
+  TextTable table({{"method", Align::left},
+                   {"triangles", Align::right},
+                   {fmt::format("area {}²", symbol(model.unit)), Align::right},
+                   {"largest angle", Align::right},
+                   {"crossings", Align::right},
+                   {"", Align::left}});
+  for (std::size_t i = 0; i < trial.outcomes.size(); ++i) {
+    const std::string method(slug(fill_methods()[i]));
+    if (const Fill* fill = std::get_if<Fill>(&trial.outcomes[i])) {
+      table.add({method, grouped(fill->triangles.size()), brief(fill->area),
+                 fmt::format("{:.1f}°", degrees(fill->largest_angle)), grouped(fill->crossings),
+                 fill->why});
+    } else {
+      std::string why = std::get<Refusal>(trial.outcomes[i]).detail;
+      if (why.starts_with(method + ": ")) why.erase(0, method.size() + 2);
+      table.add({method, "-", "-", "-", "-", "not here: " + why});
+    }
+  }
+  return text + table.text(options.width);
+}
+
+}  // namespace aguja

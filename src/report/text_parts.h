@@ -1,0 +1,20 @@
+#pragma once
+// Pieces that several text reports have in common.
+
+#include "aguja/report/table.h"
+#include "aguja/report/text.h"
+
+namespace aguja {
+
+[[nodiscard]] std::string plural(std::size_t n, std::string_view one, std::string_view many = {});
+/// Severity has a shape and a word; colour, where there is any, comes on top.
+[[nodiscard]] std::string_view mark(Severity severity);
+[[nodiscard]] std::string quantity(double value, Dimension dimension, LengthUnit unit);
+[[nodiscard]] std::string headline(const Model& model, std::string_view file);
+[[nodiscard]] std::string note_lines(const Model& model, std::size_t width);
+[[nodiscard]] std::string mass_lines(const MassProperties& mass, bool encloses, LengthUnit unit,
+                                     std::optional<Density> density);
+[[nodiscard]] std::string verdict_lines(const Certificate& certificate, LengthUnit unit,
+                                        const TextOptions& options);
+
+}  // namespace aguja
