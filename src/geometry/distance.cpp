@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <vector>
 
 #include <Eigen/Geometry>
 
@@ -16,45 +17,114 @@ Point closest_on_segment(const Point& p, const Point& a, const Point& b) {
   return t == 1.0 ? b : Point(a + t * ab);
 }
 
-// Halvings of a triangle's sides before a bound is given up.
-constexpr int kDeepest = 6;
+using ConvexPolygon = std::vector<Point>;
 
-// Distance to one triangle is convex: over a piece it is largest at a corner.
-std::optional<double> piece_within(const TriangleCorners& piece,
-                                   std::span<const TriangleCorners> to, double limit, int depth) {
-  double bound = std::numeric_limits<double>::infinity();
-  std::array<double, 3> nearest{bound, bound, bound};
-  for (const auto& [a, b, c] : to) {
-    double farthest = 0;
-    for (std::size_t k = 0; k < 3; ++k) {
-      const double d = (closest_point(piece[k], a, b, c) - piece[k]).norm();
-      nearest[k] = std::min(nearest[k], d);
-      farthest = std::max(farthest, d);
+// The parts of a polygon on both sides of a plane through `at`.
+struct Halves {
+  ConvexPolygon inside;   // where (p - at) . outward <= 0
+  ConvexPolygon outside;
+};
+Halves cut(const ConvexPolygon& polygon, const Point& at, const Vector& outward) {
+  Halves halves;
+  for (std::size_t i = 0; i < polygon.size(); ++i) {
+    const Point &p = polygon[i], &q = polygon[(i + 1) % polygon.size()];
+    const double hp = outward.dot(p - at), hq = outward.dot(q - at);
+    if (hp <= 0) halves.inside.push_back(p);
+    if (hp >= 0) halves.outside.push_back(p);
+    if ((hp < 0 && hq > 0) || (hp > 0 && hq < 0)) {
+      const Point between = p + (q - p) * (hp / (hp - hq));
+      halves.inside.push_back(between);
+      halves.outside.push_back(between);
     }
-    bound = std::min(bound, farthest);
   }
-  if (bound <= limit) return bound;
-  if (*std::max_element(nearest.begin(), nearest.end()) > limit || depth == kDeepest) return {};
-  const Point ab = 0.5 * (piece[0] + piece[1]), bc = 0.5 * (piece[1] + piece[2]),
-              ca = 0.5 * (piece[2] + piece[0]);
-  double largest = 0;
-  for (const TriangleCorners& part :
-       {TriangleCorners{piece[0], ab, ca}, TriangleCorners{piece[1], bc, ab},
-        TriangleCorners{piece[2], ca, bc}, TriangleCorners{ab, bc, ca}}) {
-    const auto within = piece_within(part, to, limit, depth + 1);
-    if (!within) return {};
-    largest = std::max(largest, *within);
-  }
-  return largest;
+  return halves;
 }
+
+// Covers polygons by triangles: what lies upright over one of them is bounded at its corners,
+// since the distance to one triangle is convex; the rest is left to the others.
+class Cover {
+ public:
+  Cover(std::span<const TriangleCorners> to, double limit) : to_(to), limit_(limit) {}
+
+  [[nodiscard]] std::optional<double> bound(const ConvexPolygon& polygon, std::vector<bool>& used,
+                                            int depth) const {
+    double best = std::numeric_limits<double>::infinity();
+    for (const TriangleCorners& t : to_) best = std::min(best, farthest(polygon, t));
+    if (best <= limit_) return best;
+    if (depth == 0) return {};
+    Point middle = Point::Zero();
+    for (const Point& p : polygon) middle += p / static_cast<double>(polygon.size());
+    // Nearest first.
+    std::size_t which = to_.size();
+    double nearest = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < to_.size(); ++i) {
+      const double d = distance(middle, to_[i]);
+      if (used[i] || d >= nearest) continue;
+      nearest = d;
+      which = i;
+    }
+    if (which == to_.size()) return {};
+    used[which] = true;
+    auto found = over(polygon, which, used, depth);
+    used[which] = false;
+    return found;
+  }
+
+ private:
+  static double distance(const Point& p, const TriangleCorners& t) {
+    return (closest_point(p, t[0], t[1], t[2]) - p).norm();
+  }
+  static double farthest(const ConvexPolygon& polygon, const TriangleCorners& t) {
+    double d = 0;
+    for (const Point& p : polygon) d = std::max(d, distance(p, t));
+    return d;
+  }
+
+  // With what lies over one triangle bounded by it, and the rest by the others.
+  [[nodiscard]] std::optional<double> over(const ConvexPolygon& polygon, std::size_t which,
+                                           std::vector<bool>& used, int depth) const {
+    const TriangleCorners& t = to_[which];
+    const Vector normal = (t[1] - t[0]).cross(t[2] - t[0]);
+    if (!(normal.squaredNorm() > 0)) return bound(polygon, used, depth - 1);
+    ConvexPolygon inside = polygon;
+    std::vector<ConvexPolygon> outside;
+    for (std::size_t k = 0; k < 3 && inside.size() >= 3; ++k) {
+      Halves halves = cut(inside, t[k], (t[(k + 1) % 3] - t[k]).cross(normal));
+      inside = std::move(halves.inside);
+      if (halves.outside.size() >= 3) outside.push_back(std::move(halves.outside));
+    }
+    double largest = 0;
+    if (inside.size() >= 3) {
+      const double there = farthest(inside, t);
+      if (there > limit_) return bound(polygon, used, depth - 1);
+      largest = there;
+    } else {
+      outside = {polygon};
+    }
+    for (const ConvexPolygon& rest : outside) {
+      const auto more = bound(rest, used, depth - 1);
+      if (!more) return {};
+      largest = std::max(largest, *more);
+    }
+    return largest;
+  }
+
+  std::span<const TriangleCorners> to_;
+  double limit_;
+};
+
+// Triangles that one point of `from` may be handed on to.
+constexpr int kMostHandedOn = 24;
 
 }  // namespace
 
 std::optional<double> distance_within(std::span<const TriangleCorners> from,
                                       std::span<const TriangleCorners> to, double limit) {
+  const Cover cover(to, limit);
+  std::vector<bool> used(to.size());
   double largest = 0;
   for (const TriangleCorners& piece : from) {
-    const auto within = piece_within(piece, to, limit, 0);
+    const auto within = cover.bound({piece.begin(), piece.end()}, used, kMostHandedOn);
     if (!within) return {};
     largest = std::max(largest, *within);
   }

@@ -36,6 +36,10 @@ class Collapser {
     reason_.reset();
     if (target < banned_.size() && banned_[target]) return false;
     if (!mesh_.is_there(t)) return true;
+    if (has_equal_corners(mesh_.triangle(t))) {
+      mesh_.apply_unexamined({{t}, {}}, target_);  // it bounds nothing
+      return true;
+    }
     if (contract(t) || flip_longest(t)) return true;
     return flip_aside(t);
   }

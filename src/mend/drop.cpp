@@ -125,13 +125,28 @@ std::vector<TriangleId> surplus_copies(const Mesh& mesh) {
 
 std::vector<TriangleId> back_to_back_pairs(const Mesh& mesh) {
   const Welded welded(mesh);
+  const EdgeTable edges(welded.triangles(), welded.points().size());
   std::vector<TriangleId> out;
-  for (const DuplicateGroup& group :
-       find_duplicates(welded.triangles(), EdgeTable(welded.triangles(), welded.points().size()))) {
-    for (std::size_t i = 0; i < std::min(group.same.size(), group.opposite.size()); ++i) {
-      out.push_back(group.same[i]);
-      out.push_back(group.opposite[i]);
+  for (const DuplicateGroup& group : find_duplicates(welded.triangles(), edges)) {
+    if (group.same.empty() || group.opposite.empty()) continue;
+    std::vector<TriangleId> all = group.same;
+    all.insert(all.end(), group.opposite.begin(), group.opposite.end());
+    // What the other triangles on its edges ask for: one that faces as the first does (+1), the
+    // other way (-1), or none.
+    int wanted = 0;
+    const Triangle& first = welded.triangle(group.same[0]);
+    for (std::size_t c = 0; c < 3; ++c) {
+      const VertexId a = first[c], b = first[(c + 1) % 3];
+      for (const EdgeUse use : edges.uses(*edges.find(a, b))) {
+        if (std::find(all.begin(), all.end(), use.triangle()) != all.end()) continue;
+        const Triangle& t = welded.triangle(use.triangle());
+        wanted += t[use.corner()] == a ? -1 : 1;
+      }
     }
+    std::vector<TriangleId> goes = all;
+    if (wanted >= 2) std::erase(goes, group.same[0]);
+    if (wanted <= -2) std::erase(goes, group.opposite[0]);
+    out.insert(out.end(), goes.begin(), goes.end());
   }
   std::sort(out.begin(), out.end());
   return out;

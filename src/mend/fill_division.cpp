@@ -155,12 +155,8 @@ Vector normal_of(const std::vector<Point>& p, const DraftTriangle& t) {
 
 class Refiner {
  public:
-  Refiner(Draft& draft, const MayJoin& may_join,
-          std::span<const std::array<std::uint32_t, 2>> kept,
-          const std::function<Point(const Point&)>& place)
-      : draft_(draft), may_join_(may_join), place_(place), edges_(draft.triangles) {
-    for (const auto& [a, b] : kept) kept_.insert(edge_key(a, b));
-  }
+  Refiner(Draft& draft, const RefineRules& rules)
+      : draft_(draft), rules_(rules), edges_(draft.triangles) {}
 
   void run() {
     flip_all();
@@ -184,10 +180,11 @@ class Refiner {
     };
     std::vector<Candidate> candidates;
     for (const auto& [key, uses] : edges_.uses) {
-      if (uses.triangle[1] == DraftEdges::kNone || kept_.contains(key)) continue;
+      if (uses.triangle[1] == DraftEdges::kNone) continue;
       const auto a = static_cast<std::uint32_t>(key >> 32), b = static_cast<std::uint32_t>(key);
       const double length = (draft_.points[a] - draft_.points[b]).norm();
-      if (length > kLong * 0.5 * (draft_.size[a] + draft_.size[b])) candidates.push_back({length, key});
+      const double wanted = 0.5 * (draft_.size[a] + draft_.size[b]);
+      if (length > kLong * wanted || is_off(a, b)) candidates.push_back({length, key});
     }
     std::sort(candidates.begin(), candidates.end(), [](const Candidate& x, const Candidate& y) {
       return x.length != y.length ? x.length > y.length : x.edge < y.edge;
@@ -206,6 +203,14 @@ class Refiner {
     return count;
   }
 
+  [[nodiscard]] Point place(const Point& p) const { return rules_.place ? rules_.place(p) : p; }
+  [[nodiscard]] double off(std::uint32_t a, std::uint32_t b) const {
+    return std::fabs(rules_.off(0.5 * (draft_.points[a] + draft_.points[b])));
+  }
+  [[nodiscard]] bool is_off(std::uint32_t a, std::uint32_t b) const {
+    return rules_.off && off(a, b) > rules_.most_off;
+  }
+
   void replace(std::uint32_t t, const DraftTriangle& with) {
     draft_.triangles[t] = with;
     edges_.add(t, with);
@@ -213,7 +218,7 @@ class Refiner {
 
   void split(std::uint64_t key, std::uint32_t t, std::uint32_t u) {
     const auto a = static_cast<std::uint32_t>(key >> 32), b = static_cast<std::uint32_t>(key);
-    const std::uint32_t m = draft_.add(place_(0.5 * (draft_.points[a] + draft_.points[b])),
+    const std::uint32_t m = draft_.add(place(0.5 * (draft_.points[a] + draft_.points[b])),
                                        0.5 * (draft_.size[a] + draft_.size[b]), false);
     for (const std::uint32_t old : {t, u}) {
       const DraftTriangle tri = draft_.triangles[old];
@@ -233,7 +238,7 @@ class Refiner {
     for (int round = 0; round < 8; ++round) {
       std::vector<std::uint64_t> keys;
       for (const auto& [key, uses] : edges_.uses) {
-        if (uses.triangle[1] != DraftEdges::kNone && !kept_.contains(key)) keys.push_back(key);
+        if (uses.triangle[1] != DraftEdges::kNone) keys.push_back(key);
       }
       std::sort(keys.begin(), keys.end());
       std::size_t flips = 0;
@@ -262,7 +267,17 @@ class Refiner {
       const Vector x = draft_.points[a] - draft_.points[v], y = draft_.points[b] - draft_.points[v];
       return std::atan2(x.cross(y).norm(), x.dot(y));
     };
-    if (angle(p) + angle(q) <= M_PI * (1 + 1e-9)) return false;
+    const double angles = angle(p) + angle(q);
+    if (rules_.off) {
+      // The edge that lies nearer to the surface, if one clearly does.
+      const double now = off(a, b), then = off(p, q), noise = 1e-3 * rules_.most_off;
+      if (then > 0.9 * now + noise && (now <= 0.9 * then + noise || angles <= M_PI * (1 + 1e-9))) {
+        return false;
+      }
+      if (then > 1.1 * now + noise) return false;
+    } else if (angles <= M_PI * (1 + 1e-9)) {
+      return false;
+    }
     // The direction of the sides: in `first` the edge runs from x to y.
     std::uint32_t x = a, y = b;
     for (std::size_t c = 0; c < 3; ++c) {
@@ -278,7 +293,7 @@ class Refiner {
     const auto flat = [&](const DraftTriangle& tri) {
       return is_collinear(draft_.points[tri[0]], draft_.points[tri[1]], draft_.points[tri[2]]);
     };
-    if (flat(one) || flat(two) || !may_join_(p, q)) return false;
+    if (flat(one) || flat(two) || !rules_.may_join(p, q)) return false;
     edges_.remove(t, first);
     edges_.remove(u, second);
     replace(t, one);
@@ -303,7 +318,7 @@ class Refiner {
         }
       }
       const Point old = draft_.points[v];
-      draft_.points[v] = place_(sum / (2.0 * static_cast<double>(star[v].size())));
+      draft_.points[v] = place(sum / (2.0 * static_cast<double>(star[v].size())));
       const bool turned = std::any_of(star[v].begin(), star[v].end(), [&](std::uint32_t t) {
         const Vector n = normal_of(draft_.points, draft_.triangles[t]);
         return n.dot(normal) <= 1e-3 * n.norm() * normal.norm();
@@ -313,10 +328,8 @@ class Refiner {
   }
 
   Draft& draft_;
-  const MayJoin& may_join_;
-  const std::function<Point(const Point&)>& place_;
+  const RefineRules& rules_;
   DraftEdges edges_;
-  std::set<std::uint64_t> kept_;
 };
 
 }  // namespace
@@ -449,10 +462,6 @@ std::optional<std::vector<DraftTriangle>> divide_strip(std::span<const Point> po
   return triangles;
 }
 
-void refine(Draft& draft, const MayJoin& may_join,
-            std::span<const std::array<std::uint32_t, 2>> kept,
-            const std::function<Point(const Point&)>& place) {
-  Refiner(draft, may_join, kept, place).run();
-}
+void refine(Draft& draft, const RefineRules& rules) { Refiner(draft, rules).run(); }
 
 }  // namespace aguja

@@ -55,12 +55,18 @@ using MayJoin = std::function<bool(std::uint32_t, std::uint32_t)>;
                                                                      const DraftLoop& second,
                                                                      const MayJoin& may_join);
 
-/// Divides inner edges until they are of the size that is wanted there, with flips and smoothing;
-/// `kept` are inner edges that stay as they are. What new points are moved to is `place`'s to say:
-/// it is given where they would be.
+struct RefineRules {
+  const MayJoin& may_join;
+  /// Where new points go that would be put here; empty: they stay.
+  std::function<Point(const Point&)> place = {};
+  /// How far a point is off the surface that is wanted: edges whose middle is farther off than
+  /// `most_off` are divided, and flips that bring it nearer are made. Empty: sizes alone count.
+  std::function<double(const Point&)> off = {};
+  double most_off = 0;
+};
+
+/// Divides inner edges until they are of the size that is wanted there, with flips and smoothing.
 /// Source   Liepa: Filling Holes in Meshes, SGP 2003 (density of the surroundings).
-void refine(Draft& draft, const MayJoin& may_join,
-            std::span<const std::array<std::uint32_t, 2>> kept,
-            const std::function<Point(const Point&)>& place);
+void refine(Draft& draft, const RefineRules& rules);
 
 }  // namespace aguja

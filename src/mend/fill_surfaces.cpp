@@ -170,6 +170,24 @@ double Surroundings::size_at(VertexId v) const {
   return count > 0 ? sum / static_cast<double>(count) : 0;
 }
 
+double Surroundings::off(const Primitive& surface) const {
+  double farthest = 0;
+  for (const auto& loop : edges_) {
+    for (const Edge& e : loop) {
+      const Triangle& t = scene_.mesh.triangle(e.triangle);
+      const bool on_it = std::all_of(t.corner, t.corner + 3, [&](VertexId v) {
+        return std::fabs(surface.distance(scene_.mesh.point(v))) <= 4 * fit_;
+      });
+      for (std::size_t c = 0; c < 3 && on_it; ++c) {
+        const Point middle =
+            0.5 * (scene_.mesh.point(t[c]) + scene_.mesh.point(t[(c + 1) % 3]));
+        farthest = std::max(farthest, std::fabs(surface.distance(middle)));
+      }
+    }
+  }
+  return std::max(1.2 * farthest, 4 * fit_);
+}
+
 std::vector<Vector> Surroundings::creases_at(VertexId v) const {
   std::vector<Vector> creases;
   for (const TriangleId t : scene_.stars.at(v)) {
@@ -261,8 +279,7 @@ Point project(const Primitive& surface, Point p) {
 
 // Divides one region of a draft by itself: triangles from `first` on, whose sides towards others
 // stay.
-void refine_region(Draft& draft, std::size_t first, const MayJoin& may_join,
-                   const std::function<Point(const Point&)>& place) {
+void refine_region(Draft& draft, std::size_t first, const RefineRules& rules) {
   Draft region;
   region.points = std::move(draft.points);
   region.size = std::move(draft.size);
@@ -272,7 +289,7 @@ void refine_region(Draft& draft, std::size_t first, const MayJoin& may_join,
                           draft.triangles.end());
   draft.triangles.resize(first);
   const std::size_t known = region.points.size();
-  refine(region, may_join, {}, place);
+  refine(region, rules);
   draft.points = std::move(region.points);
   draft.size = std::move(region.size);
   draft.fixed = fixed;
@@ -282,7 +299,11 @@ void refine_region(Draft& draft, std::size_t first, const MayJoin& may_join,
   draft.triangles.insert(draft.triangles.end(), region.triangles.begin(), region.triangles.end());
 }
 
-Point stay(const Point& p) { return p; }
+// Rules that keep what is drafted on a surface, as near to it as the facets around are.
+RefineRules on_surface(const Primitive& surface, double most_off, const MayJoin& may_join) {
+  return {may_join, [&surface](const Point& p) { return project(surface, p); },
+          [&surface](const Point& p) { return surface.distance(p); }, most_off};
+}
 
 // ---- Continuing the curvature.
 
@@ -455,7 +476,7 @@ DraftOutcome draft_flat(const Surroundings& around, const Opening& opening, bool
   auto triangles = divide_flat(maker.draft.points, maker.loops, normal, maker.may_join);
   if (!triangles) return "its rim crosses or touches itself in the plane, or an edge is there";
   maker.append(std::move(*triangles));
-  if (divide) refine(maker.draft, maker.may_join, {}, stay);
+  if (divide) refine(maker.draft, {maker.may_join});
   std::string why = "the rim is flat within " + short_text(off);
   if (maker.loops.size() > 1) {
     why += ", with " + std::to_string(maker.loops.size() - 1) + " islands in it";
@@ -469,9 +490,39 @@ DraftOutcome draft_taut(const Surroundings& around, const Opening& opening, bool
   auto triangles = divide_taut(maker.draft.points, maker.loops[0], maker.may_join);
   if (!triangles) return "every division has a triangle without area or an edge that is there";
   maker.append(std::move(*triangles));
-  if (divide) refine(maker.draft, maker.may_join, {}, stay);
+  if (divide) refine(maker.draft, {maker.may_join});
   return FillDraftResult{std::move(maker.draft), "the least area between what is there"};
 }
+
+namespace {
+
+// The whole fill on one known surface: facets as near to it as those around.
+DraftOutcome draft_on_surface(const Surroundings& around, Draft draft, const DraftMaker& maker,
+                              const Primitive& surface) {
+  const double most_off = around.off(surface);
+  const RefineRules rules = on_surface(surface, most_off, maker.may_join);
+  Draft flat = draft;
+  double farthest = 0;
+  for (const DraftTriangle& t : flat.triangles) {
+    const Point middle = (flat.points[t[0]] + flat.points[t[1]] + flat.points[t[2]]) / 3.0;
+    farthest = std::max(farthest, std::fabs(surface.distance(middle)));
+  }
+  // A deep fill is brought near the surface by its curvature first: straight projection would fold.
+  if (farthest > 0.1 * width_of(maker)) {
+    for (double& size : draft.size) size = std::min(size, width_of(maker) / 6);
+    refine(draft, {maker.may_join});
+    if (!Fairing(around, maker, draft).run()) return "the curvature has no solution here";
+    for (std::size_t p = maker.rim_size(); p < draft.points.size(); ++p) {
+      draft.points[p] = project(surface, draft.points[p]);
+    }
+  }
+  refine(draft, rules);
+  return FillDraftResult{std::move(draft), "all around it is one " +
+                                               std::string(slug(surface.kind)) +
+                                               ", which is continued"};
+}
+
+}  // namespace
 
 DraftOutcome draft_fair(const Surroundings& around, const Opening& opening) {
   DraftMaker maker(around, opening);
@@ -480,27 +531,21 @@ DraftOutcome draft_fair(const Surroundings& around, const Opening& opening) {
   if (!triangles) return "every division has a triangle without area or an edge that is there";
   maker.append(std::move(*triangles));
   const std::optional<Primitive> surface = common_surface(around);
+  if (surface && surface->kind != PrimitiveKind::plane) {
+    return draft_on_surface(around, maker.draft, maker, *surface);
+  }
   // The size of what is around may be larger than the opening: to curve, a fill needs points.
   const double width = width_of(maker);
   for (double& size : maker.draft.size) size = std::min(size, width / 6);
-  refine(maker.draft, maker.may_join, {}, stay);
+  refine(maker.draft, {maker.may_join});
   if (!Fairing(around, maker, maker.draft).run()) return "the curvature has no solution here";
-  std::string why = "continues the curvature around it";
-  if (surface) {
-    const auto onto = [&](const Point& p) { return project(*surface, p); };
-    for (std::size_t p = maker.rim_size(); p < maker.draft.points.size(); ++p) {
-      maker.draft.points[p] = onto(maker.draft.points[p]);
-    }
-    refine(maker.draft, maker.may_join, {}, onto);
-    why = "all around it is one " + std::string(slug(surface->kind)) + ", which is continued";
-  } else {
-    // The surface has grown: divide once more, where it is now.
-    const std::size_t before = maker.draft.points.size();
-    refine(maker.draft, maker.may_join, {}, stay);
-    if (maker.draft.points.size() > before && !Fairing(around, maker, maker.draft).run()) {
-      return "the curvature has no solution here";
-    }
+  // The surface has grown: divide once more, where it is now.
+  const std::size_t before = maker.draft.points.size();
+  refine(maker.draft, {maker.may_join});
+  if (maker.draft.points.size() > before && !Fairing(around, maker, maker.draft).run()) {
+    return "the curvature has no solution here";
   }
+  std::string why = "continues the curvature around it";
   return FillDraftResult{std::move(maker.draft), std::move(why)};
 }
 
@@ -730,14 +775,14 @@ DraftOutcome draft_extended(const Surroundings& around, const Opening& opening, 
       auto triangles = divide_flat(maker.draft.points, loops, area.normalized(), maker.may_join);
       if (!triangles) return "carried on, its neighbours run through each other";
       maker.append(std::move(*triangles));
-      if (divide) refine_region(maker.draft, first, maker.may_join, stay);
+      if (divide) refine_region(maker.draft, first, {maker.may_join});
       continue;
     }
     auto triangles = divide_taut(maker.draft.points, region.border, maker.may_join);
     if (!triangles) return "carried on, its neighbours run through each other";
     maker.append(std::move(*triangles));
-    refine_region(maker.draft, first, maker.may_join,
-                  [&](const Point& p) { return project(region.surface, p); });
+    refine_region(maker.draft, first,
+                  on_surface(region.surface, around.off(region.surface), maker.may_join));
   }
   std::string why = "its neighbours (";
   bool comma = false;
@@ -919,7 +964,7 @@ DraftOutcome draft_creased(const Surroundings& around, const Opening& opening, b
     if (!triangles) triangles = divide_taut(maker.draft.points, part, maker.may_join);
     if (!triangles) return "a part between its creases cannot be divided";
     maker.append(std::move(*triangles));
-    if (divide) refine_region(maker.draft, first, maker.may_join, stay);
+    if (divide) refine_region(maker.draft, first, {maker.may_join});
   }
   return FillDraftResult{std::move(maker.draft),
                          std::to_string(net.ends()) + " creases end on its rim"};

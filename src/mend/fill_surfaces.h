@@ -45,6 +45,8 @@ class Surroundings {
   /// The directions in which creases run into the opening at a vertex; unit.
   [[nodiscard]] std::vector<Vector> creases_at(VertexId v) const;
   [[nodiscard]] double fit() const { return fit_; }
+  /// How far the facets along the rim lie off a surface that they stand for.
+  [[nodiscard]] double off(const Primitive& surface) const;
   [[nodiscard]] const FillScene& scene() const { return scene_; }
 
  private:

@@ -8,6 +8,7 @@
 
 #include "aguja/inspect/finding.h"
 #include "aguja/mend/fill.h"
+#include "mend/hanging.h"
 
 namespace aguja {
 
@@ -16,49 +17,66 @@ class FindingOpenings {
   /// Islands are looked for among so many loops at most.
   static constexpr std::size_t kMostForIslands = 2000;
 
-  /// `mesh` has distinct points and outlives this object.
-  FindingOpenings(const Mesh& mesh, double tolerance)
-      : mesh_(mesh),
-        edges_(mesh.triangles, mesh.points.size()),
-        loops_(find_loops(mesh.points, mesh.triangles, edges_)) {
+  /// Rims that touch themselves are divided first: `mesh()` is the mesh with that done.
+  FindingOpenings(const Mesh& read, double tolerance, const Budget& budget)
+      : prepared_(divide_at_hanging_vertices(with_distinct_points(read), tolerance, budget)),
+        edges_(mesh().triangles, mesh().points.size()),
+        loops_(find_loops(mesh().points, mesh().triangles, edges_)) {
     if (loops_.loops.size() <= kMostForIslands) {
-      all_ = with_islands(mesh.points, loops_.loops, tolerance);
+      all_ = with_islands(mesh().points, loops_.loops, tolerance);
     } else {
       for (const Loop& loop : loops_.loops) all_.push_back({{loop}});
     }
   }
 
-  [[nodiscard]] const Mesh& mesh() const { return mesh_; }
+  [[nodiscard]] const Change& prepared() const { return prepared_; }
+  [[nodiscard]] const Mesh& mesh() const { return prepared_.mesh; }
   /// Every opening, islands with the loop around them.
   [[nodiscard]] const std::vector<Opening>& all() const { return all_; }
-  [[nodiscard]] TriangleId triangle_at(VertexId a, VertexId b) const {
-    return edges_.uses(*edges_.find(a, b))[0].triangle();
+
+  /// Does most of the loop run along these triangles of the mesh as read?
+  [[nodiscard]] bool runs_along(const Loop& loop, const std::set<TriangleId>& triangles) const {
+    std::size_t along = 0;
+    for (std::size_t i = 0; i < loop.size(); ++i) {
+      const auto e = edges_.find(loop[i], loop[(i + 1) % loop.size()]);
+      const TriangleId t = edges_.uses(*e)[0].triangle();
+      along += static_cast<std::size_t>(triangles.contains(prepared_.parent[t.value]));
+    }
+    return 2 * along > loop.size();
   }
 
-  /// Loops along which most edges belong to the finding's triangles.
-  [[nodiscard]] std::optional<Opening> of(const Finding& finding) const {
+  /// The openings that a finding's triangles lie along: one, unless its rim meets itself.
+  [[nodiscard]] std::vector<Opening> of(const Finding& finding) const {
     const std::set<TriangleId> own(finding.triangles.begin(), finding.triangles.end());
-    std::vector<std::size_t> found;
-    for (std::size_t l = 0; l < loops_.loops.size(); ++l) {
-      const Loop& loop = loops_.loops[l];
-      std::size_t along = 0;
-      for (std::size_t i = 0; i < loop.size(); ++i) {
-        along += static_cast<std::size_t>(
-            own.contains(triangle_at(loop[i], loop[(i + 1) % loop.size()])));
-      }
-      if (2 * along > loop.size()) found.push_back(l);
+    std::vector<Loop> found;
+    for (const Loop& loop : loops_.loops) {
+      if (runs_along(loop, own)) found.push_back(loop);
     }
-    if (found.empty()) return std::nullopt;
+    std::vector<Opening> openings;
+    std::set<Loop> taken;
     for (const Opening& opening : all_) {
-      if (opening.loops.size() > 1 && opening.loops[0] == loops_.loops[found[0]]) return opening;
+      if (std::find(found.begin(), found.end(), opening.loops[0]) == found.end()) continue;
+      if (opening.loops.size() == 1) continue;
+      openings.push_back(opening);
+      taken.insert(opening.loops.begin(), opening.loops.end());
     }
-    Opening opening;
-    for (const std::size_t l : found) opening.loops.push_back(loops_.loops[l]);
-    return opening;
+    std::erase_if(found, [&](const Loop& l) { return taken.contains(l); });
+    // Two loops that meet nowhere are the two rims of a band; others are openings by themselves.
+    if (found.size() == 2 && !share_a_vertex(found[0], found[1])) {
+      openings.push_back({found});
+    } else {
+      for (Loop& loop : found) openings.push_back({{std::move(loop)}});
+    }
+    return openings;
   }
 
  private:
-  const Mesh& mesh_;
+  static bool share_a_vertex(const Loop& a, const Loop& b) {
+    const std::set<VertexId> own(a.begin(), a.end());
+    return std::any_of(b.begin(), b.end(), [&](VertexId v) { return own.contains(v); });
+  }
+
+  Change prepared_;
   EdgeTable edges_;
   Loops loops_;
   std::vector<Opening> all_;

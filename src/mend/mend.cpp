@@ -8,6 +8,7 @@
 #include <set>
 
 #include "aguja/mesh/patches.h"
+#include "aguja/mesh/weld.h"
 #include "mend/finding_openings.h"
 
 namespace aguja {
@@ -212,9 +213,8 @@ class Mender {
 
   // What fills ask of a part, made once for all of its openings.
   struct FillView {
-    FillView(const Mesh& read, double tolerance)
-        : mesh(with_distinct_points(read)), openings(mesh, tolerance), filler(mesh, tolerance) {}
-    Mesh mesh;
+    FillView(const Mesh& mesh, double tolerance)
+        : openings(mesh, tolerance, {tolerance}), filler(openings.mesh(), tolerance) {}
     FindingOpenings openings;
     Filler filler;
   };
@@ -227,23 +227,28 @@ class Mender {
     if (!view) {
       view = std::make_unique<FillView>(state_.model.parts[*f.part_index].mesh, tolerance());
     }
-    const auto opening = view->openings.of(f);
-    if (!opening) {
+    const std::vector<Opening> openings = view->openings.of(f);
+    if (openings.empty()) {
       step.why = "its naked edges form no closed loop yet";
       return;
     }
     FillOptions options;
     options.tolerance = tolerance();
     options.method = FillMethod::flat;
-    FillOutcome outcome = view->filler.fill(*opening, options);
-    if (const Fill* flat = std::get_if<Fill>(&outcome)) {
+    const bool flat = std::all_of(openings.begin(), openings.end(), [&](const Opening& o) {
+      const FillOutcome outcome = view->filler.fill(o, options);
+      const Fill* made = std::get_if<Fill>(&outcome);
+      if (made != nullptr) step.why = made->why;
+      return made != nullptr;
+    });
+    if (flat) {
       step.on = true;
       step.settings["method"] = std::string("flat");
-      step.why = flat->why;
       return;
     }
+    step.why = "what is missing there is a decision";
     options.method = FillMethod::automatic;
-    outcome = view->filler.fill(*opening, options);
+    const FillOutcome outcome = view->filler.fill(openings[0], options);
     if (const Fill* made = std::get_if<Fill>(&outcome)) {
       step.method = std::string(slug(made->method)) + ": " + made->why;
     }
@@ -312,11 +317,15 @@ class Mender {
 
   void weld_equal_points() {
     bool any = false;
-    for (const Part& part : state_.model.parts) any |= !part.mesh.points_are_distinct;
+    for (const Part& part : state_.model.parts) {
+      const auto& triangles = part.mesh.triangles;
+      any |= !part.mesh.points_are_distinct ||
+             std::any_of(triangles.begin(), triangles.end(), has_equal_corners);
+    }
     if (!any) return;
     Step step;
     step.remedy = Remedy::weld;
-    step.why = "equal points are one vertex";
+    step.why = "equal points are one vertex; triangles with two equal corners bound nothing";
     step.number = number_ + 1;
     std::set<std::string> parts;
     const StepResult welded =
@@ -454,7 +463,9 @@ class Mender {
       own.triangles.resize(next);
       if (!own.patch_of.empty()) own.patch_of.resize(next);
     }
-    if (triangle_count(input_) == 0 || triangle_count(after_and_removed) == 0) return;
+    const bool changed = std::any_of(result_.ledger.begin(), result_.ledger.end(),
+                                     [](const LedgerLine& l) { return l.changed_anything(); });
+    if (!changed || triangle_count(input_) == 0 || triangle_count(after_and_removed) == 0) return;
     result_.from_input = one_way_deviation(input_, after_and_removed, {}, progress_);
     if (triangle_count(kept) > 0) {
       result_.to_input = one_way_deviation(kept, input_, {}, progress_);

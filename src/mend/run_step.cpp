@@ -173,36 +173,38 @@ std::vector<TriangleId> triangles_of(const Target& target,
 
 Change fill_target(const Mesh& mesh, const Target& target, const FillOptions& options,
                    const Budget& budget, Progress* progress) {
-  const FindingOpenings openings(mesh, options.tolerance);
+  const FindingOpenings openings(mesh, options.tolerance, budget);
   std::vector<Opening> wanted;
   std::vector<Refusal> refused;
   if (target.findings.empty()) {
     // Not from findings: whatever is open along the triangles, or everything.
     const std::set<TriangleId> own(target.triangles.begin(), target.triangles.end());
     for (const Opening& opening : openings.all()) {
-      const Loop& loop = opening.loops[0];
-      if (own.empty() || own.contains(openings.triangle_at(loop[0], loop[1]))) {
-        wanted.push_back(opening);
-      }
+      if (own.empty() || openings.runs_along(opening.loops[0], own)) wanted.push_back(opening);
     }
   }
   std::set<Loop> taken;
   for (const Finding* f : target.findings) {
-    auto opening = openings.of(*f);
-    if (!opening) {
-      refused.push_back({RefusalReason::not_a_loop, f->place, f->id});
-      continue;
+    const std::vector<Opening> own = openings.of(*f);
+    if (own.empty()) refused.push_back({RefusalReason::not_a_loop, f->place, f->id});
+    for (const Opening& opening : own) {
+      // An island of one that is filled anyway is not filled twice.
+      if (taken.contains(opening.loops[0])) continue;
+      taken.insert(opening.loops.begin(), opening.loops.end());
+      wanted.push_back(opening);
     }
-    if (std::any_of(opening->loops.begin(), opening->loops.end(),
-                    [&](const Loop& l) { return taken.contains(l); })) {
-      continue;  // an island of one that is filled anyway
-    }
-    taken.insert(opening->loops.begin(), opening->loops.end());
-    wanted.push_back(std::move(*opening));
   }
-  Change change = fill(mesh, wanted, options, budget, progress);
+  const Change& prepared = openings.prepared();
+  Change change =
+      fill(prepared.mesh, wanted, options, {budget.distance, prepared.spent}, progress);
   change.refused.insert(change.refused.end(), refused.begin(), refused.end());
-  return change;
+  // What was divided for nothing stays undivided.
+  if (change.done == 0) {
+    Change nothing = unchanged(mesh, budget);
+    nothing.refused = std::move(change.refused);
+    return nothing;
+  }
+  return composed(prepared, std::move(change));
 }
 
 // ---- One part.
@@ -289,7 +291,11 @@ Change change_of(const Mesh& mesh, const Target& target, const StepContext& c,
       StitchOptions options;
       options.steps = std::clamp(static_cast<int>(read.get<double>("steps").value_or(1)), 1, 100);
       options.round_to_float = c.round_to_float;
-      options.only = target.triangles;
+      const Selection& chosen = c.step.selection;
+      // By kind it is all of them; some only if they were picked out.
+      if (!chosen.ids.empty() || !chosen.but.empty() || chosen.near || chosen.box) {
+        options.only = target.triangles;
+      }
       return as_change(stitch(mesh, std::max(0.0, tolerance - spent), options, nullptr, c.progress),
                        budget);
     }
@@ -629,16 +635,19 @@ Trial try_fills(std::shared_ptr<const MendState> state, std::span<const Finding>
   trial.id = id;
   trial.part = *at->part_index;
   trial.place = at->place;
-  // Fills name vertices of distinct points.
-  auto distinct = std::make_shared<MendState>(*state);
-  Mesh& mesh = distinct->model.parts[trial.part].mesh;
-  mesh = with_distinct_points(mesh);
-  trial.state = distinct;
-  const auto opening = FindingOpenings(mesh, options.tolerance).of(*at);
-  if (!opening) {
-    throw StepError(0, id + ": its naked edges form no closed loop; stitch or orient first");
+  const Budget budget{options.tolerance, state->traces[trial.part].spent};
+  const FindingOpenings openings(state->model.parts[trial.part].mesh, options.tolerance, budget);
+  const std::vector<Opening> own = openings.of(*at);
+  if (own.size() != 1) {
+    throw StepError(0, id + (own.empty() ? ": its naked edges form no closed loop; stitch or orient first"
+                                         : ": its rim meets itself: it is several openings"));
   }
-  trial.outcomes = Filler(mesh, options.tolerance).try_all(*opening, options);
+  // Fills name vertices of the mesh as it was prepared.
+  auto prepared = std::make_shared<MendState>(*state);
+  accept(*prepared, trial.part, openings.prepared());
+  trial.state = prepared;
+  trial.outcomes = Filler(prepared->model.parts[trial.part].mesh, options.tolerance)
+                       .try_all(own[0], options);
   return trial;
 }
 

@@ -18,7 +18,8 @@ namespace aguja {
 using TriangleCorners = std::array<Point, 3>;
 
 /// An upper bound, at most `limit`, of the distance from any point of `from` to `to`; nothing if
-/// `to` is farther, or so nearly that dividing the triangles does not tell.
+/// `to` is farther, or so nearly that cutting the triangles where they lie over each other does not
+/// tell.
 /// Cost     For few triangles: every piece of `from` is held against all of `to`.
 [[nodiscard]] std::optional<double> distance_within(std::span<const TriangleCorners> from,
                                                     std::span<const TriangleCorners> to,
