@@ -3,11 +3,13 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <limits>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "aguja/formats/write.h"
+#include "aguja/mend/selection.h"
 #include "aguja/mesh/transform.h"
 #include "aguja/report/text.h"
 #include "session.h"
@@ -91,7 +93,9 @@ struct ConvertCommand : Session {
   std::string to_unit;
   std::vector<std::pair<std::string, std::string>> steps;  // option, argument; in the order given
   std::vector<std::string> renames;
+  std::vector<std::string> parts;
   std::vector<std::string> only;
+  bool findings_as_groups = false;
 
   void apply_steps(Model& model) const {
     for (const auto& [option, argument] : steps) {
@@ -109,15 +113,40 @@ struct ConvertCommand : Session {
   }
 
   void select_parts(Model& model) const {
-    if (only.empty()) return;
-    for (const std::string& name : only) {
+    if (parts.empty()) return;
+    for (const std::string& name : parts) {
       const bool known = std::any_of(model.parts.begin(), model.parts.end(),
                                      [&](const Part& p) { return p.name == name; });
       if (!known) throw_unknown_part("--part", name, model);
     }
     std::erase_if(model.parts, [&](const Part& p) {
-      return std::find(only.begin(), only.end(), p.name) == only.end();
+      return std::find(parts.begin(), parts.end(), p.name) == parts.end();
     });
+  }
+
+  // Only what was selected, and findings as patches if asked for.
+  void select_triangles_of(Model& model) {
+    if (only.empty() && !findings_as_groups) return;
+    Selection selection;
+    for (const std::string& clause : only) add_clause(selection, clause, model.unit);
+    std::vector<Finding> findings;
+    if (findings_as_groups || selection.names_findings() || !selection.but.empty()) {
+      InspectOptions all;
+      all.most_triangles = std::numeric_limits<std::size_t>::max();
+      findings = inspect(model, all, &times(), progress()).findings;
+    }
+    if (const auto missing = missing_ids(selection, findings); !missing.empty()) {
+      throw ArgumentError("--only: there is no finding " + missing[0]);
+    }
+    std::vector<std::vector<TriangleId>> chosen;
+    if (!only.empty()) {
+      chosen = select_triangles(model, findings, selection);
+      const bool any = std::any_of(chosen.begin(), chosen.end(),
+                                   [](const auto& triangles) { return !triangles.empty(); });
+      if (!any) throw ArgumentError("--only: no triangle is selected by " + text_of(selection));
+    }
+    if (findings_as_groups) model = findings_as_patches(model, findings);
+    if (!only.empty()) model = only_triangles(model, chosen);
   }
 
   void rename_parts(Model& model) const {
@@ -152,6 +181,7 @@ struct ConvertCommand : Session {
     const Format target = output.format();
     Model model = read(/*keep_facet_records=*/true);
     select_parts(model);
+    select_triangles_of(model);
     rename_parts(model);
     apply_steps(model);
     if (!to_unit.empty()) {
@@ -205,8 +235,15 @@ void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   const auto session = std::make_shared<ConvertCommand>();
   session->add_input(command);
   session->output.add(command)->required();
-  command.add_option("--part", session->only, "write only this part; may be repeated")
+  command.add_option("--part", session->parts, "write only this part; may be repeated")
       ->allow_extra_args(false);
+  command
+      .add_option("--only", session->only,
+                  "write only these triangles: a finding's id or kind, patch:NAME, part:NAME, "
+                  "triangles:5-9,12, box:X,Y,Z,X,Y,Z, near:X,Y,Z; but:... leaves out; may be repeated")
+      ->allow_extra_args(false);
+  command.add_flag("--findings", session->findings_as_groups,
+                   "each finding's triangles become a patch named by its id");
   command.add_option("--rename", session->renames, "OLD=NEW, a part's name; may be repeated")
       ->allow_extra_args(false);
   command.add_option("--to-unit", session->to_unit,

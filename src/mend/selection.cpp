@@ -275,7 +275,7 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
       const PatchId patch = part.mesh.patch_of.empty() ? PatchId{0} : part.mesh.patch_of[t];
       bool is_wanted = by_patch && is_named(s, part, patch.value);
       for (const auto& [first, last] : s.triangles) is_wanted |= first <= t && t <= last;
-      if (only_place && !s.near && (s.box || !s.part.empty())) is_wanted = true;
+      is_wanted |= only_place && !s.near && (s.box || !s.part.empty() || !s.but.empty());
       if (is_wanted && s.box) {
         for (const Point& c : corners_of(part.mesh, {t})) is_wanted &= s.box->contains(c);
       }

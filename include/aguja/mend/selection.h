@@ -12,7 +12,7 @@
 namespace aguja {
 
 /// All that is given must hold, but several ids, kinds, patches or ranges are alternatives. Nothing
-/// given selects nothing.
+/// given selects nothing; only `but` given, all but that.
 struct Selection {
   std::string part;              ///< by name; empty: any
   std::vector<std::string> ids;  ///< of findings

@@ -1,0 +1,191 @@
+#include "aguja/mend/collapse.h"
+
+#include <cmath>
+
+#include <gtest/gtest.h>
+
+#include "aguja/mend/absorb.h"
+#include "aguja/solid/deviation.h"
+#include "tests/support/random_mesh.h"
+#include "tests/support/shapes.h"
+
+namespace aguja {
+namespace {
+
+using test::grid_box;
+using test::is_solid;
+using test::Random;
+using test::volume_of;
+
+std::vector<TriangleId> flat_ones(const Mesh& mesh, double least_height) {
+  std::vector<TriangleId> bad;
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    const Triangle& tri = mesh.triangles[t];
+    double longest = 0;
+    for (std::size_t c = 0; c < 3; ++c) {
+      longest = std::max(longest, (mesh.point(tri[c]) - mesh.point(tri[(c + 1) % 3])).norm());
+    }
+    const double area = 0.5 * (mesh.point(tri[1]) - mesh.point(tri[0]))
+                                  .cross(mesh.point(tri[2]) - mesh.point(tri[0]))
+                                  .norm();
+    if (2 * area < least_height * longest) bad.push_back({t});
+  }
+  return bad;
+}
+
+// Divides an edge of triangle t at a part of its length: beside the point (needle) or on a line
+// with it (cap). The neighbour is divided, too, so that the surface stays closed.
+void split_edge(Mesh& mesh, std::uint32_t t, std::size_t c, double at, const Vector& off) {
+  const VertexId a = mesh.triangles[t][c], b = mesh.triangles[t][(c + 1) % 3];
+  const Point p = mesh.point(a) + at * (mesh.point(b) - mesh.point(a)) + off;
+  const VertexId m{static_cast<std::uint32_t>(mesh.points.size())};
+  mesh.points.push_back(p);
+  for (std::size_t k = 0, n = mesh.triangles.size(); k < n; ++k) {
+    for (std::size_t e = 0; e < 3; ++e) {
+      const VertexId u = mesh.triangles[k][e], v = mesh.triangles[k][(e + 1) % 3];
+      if (!((u == a && v == b) || (u == b && v == a))) continue;
+      Triangle other = mesh.triangles[k];
+      mesh.triangles[k][(e + 1) % 3] = m;
+      other[e] = m;
+      mesh.triangles.push_back(other);
+      break;
+    }
+  }
+}
+
+TEST(Collapse, NeedlesAndCapsGoWithinTheBudgetAndTheSolidStaysOne) {
+  int mended = 0, cases = 0;
+  for (std::uint64_t seed = 1; seed <= 150; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    Random random(seed);
+    Mesh mesh = seed % 2 == 0 ? grid_box(4, {1, 1, 1}) : test::sphere(14);
+    const double small = std::pow(10.0, random.between(-9, -4));
+    for (int i = 0; i < 4; ++i) {
+      // Close to an end: two needles. The neighbours get long and thin.
+      split_edge(mesh, static_cast<std::uint32_t>(random.index(mesh.triangles.size())),
+                 random.index(3), random.chance(0.5) ? small * 5 : 1 - small * 5, Vector::Zero());
+    }
+    mesh.points_are_distinct = true;
+    if (!is_solid(mesh)) continue;
+    const double budget = 1e-3;
+    const auto bad = flat_ones(mesh, 1e-3 * 0.2);
+    if (bad.empty()) continue;
+    ++cases;
+    const Change change = collapse(mesh, bad, {}, {budget, {}});
+    EXPECT_TRUE(is_solid(change.mesh));
+    const auto there = one_way_deviation(test::model_of(mesh), test::model_of(change.mesh));
+    const auto back = one_way_deviation(test::model_of(change.mesh), test::model_of(mesh));
+    EXPECT_LE(std::max(there.largest, back.largest), budget);
+    double spent = 0;
+    for (const double s : change.spent) spent = std::max(spent, s);
+    EXPECT_GE(spent * (1 + 1e-9) + 1e-12, std::max(there.largest, back.largest));
+    EXPECT_LE(flat_ones(change.mesh, 1e-3 * 0.2).size(), bad.size());
+    mended += flat_ones(change.mesh, 1e-3 * 0.2).empty();
+  }
+  EXPECT_GE(cases, 100) << "the cases are no longer worth it";
+  EXPECT_GE(mended, cases * 9 / 10);
+}
+
+TEST(Collapse, AZeroAreaCapIsFlippedAwayExactly) {
+  // A point on the middle of an edge of one triangle only: the sliver between is on one line.
+  Mesh mesh = grid_box(2, {2, 2, 2});
+  const Triangle t = mesh.triangles[0];
+  const VertexId m{static_cast<std::uint32_t>(mesh.points.size())};
+  mesh.points.push_back(0.5 * (mesh.point(t[0]) + mesh.point(t[1])));
+  mesh.triangles[0] = {{t[0], m, t[2]}};
+  mesh.triangles.push_back({{m, t[1], t[2]}});
+  mesh.triangles.push_back({{t[0], t[1], m}});
+  ASSERT_FALSE(is_solid(mesh));
+  const TriangleId cap{static_cast<std::uint32_t>(mesh.triangles.size() - 1)};
+  const Change change = collapse(mesh, std::span(&cap, 1));
+  EXPECT_EQ(change.done, 1u);
+  EXPECT_TRUE(is_solid(change.mesh));
+  EXPECT_EQ(volume_of(change.mesh), 8);
+}
+
+TEST(Collapse, WhatIsBeyondTheBudgetIsLeftAndSaidSo) {
+  Mesh mesh = grid_box(4, {1, 1, 1});
+  split_edge(mesh, 0, 0, 0.02, Vector::Zero());
+  mesh.points_are_distinct = true;
+  // A spike stands at the divided edge, so that every way of mending it moves something.
+  mesh.points.back() += Vector(-0.01, 0, 0);
+  const auto bad = flat_ones(mesh, 0.06);
+  ASSERT_FALSE(bad.empty());
+  const Change change = collapse(mesh, bad, {}, {1e-6, {}});
+  EXPECT_EQ(test::facets(change.mesh), test::facets(mesh));
+  EXPECT_FALSE(change.refused.empty());
+}
+
+TEST(Collapse, NeverPinchesAThinWall) {
+  // A plate far thinner than the budget: contracting its rim would close it.
+  const Mesh plate = grid_box(3, {1, 1, 1e-4});
+  std::vector<TriangleId> all;
+  for (std::uint32_t t = 0; t < plate.triangles.size(); ++t) all.push_back({t});
+  const Change change = collapse(plate, all, {.short_edge = 1e-3}, {1e-2, {}});
+  EXPECT_TRUE(is_solid(change.mesh));
+  EXPECT_GT(volume_of(change.mesh), 0.5e-4);
+}
+
+TEST(Collapse, EdgesAreJoinedIfItDoesNoHarm) {
+  const Mesh mesh = test::sphere(12);
+  std::size_t joined = 0;
+  for (const Triangle& t : mesh.triangles) {
+    const Change change = collapse_edge(mesh, t[0], t[1], {10, {}});
+    joined += change.done;
+    EXPECT_TRUE(is_solid(change.mesh));
+  }
+  EXPECT_GT(joined, mesh.triangles.size() / 2);
+}
+
+TEST(Collapse, MeshesWithEqualPointsAreRefused) {
+  Mesh mesh = grid_box(1, {1, 1, 1});
+  mesh.points_are_distinct = false;
+  const TriangleId first{0}, none{99};
+  EXPECT_THROW(static_cast<void>(collapse(mesh, std::span(&first, 1))), ArgumentError);
+  mesh.points_are_distinct = true;
+  EXPECT_THROW(static_cast<void>(collapse(mesh, std::span(&none, 1))), ArgumentError);
+}
+
+TEST(Absorb, SuperfluousVerticesGoWithoutMovingAnything) {
+  const Mesh mesh = grid_box(8, {1, 2, 4});
+  const Change change = drop_superfluous_vertices(mesh);
+  EXPECT_TRUE(is_solid(change.mesh));
+  EXPECT_EQ(volume_of(change.mesh), 8);
+  EXPECT_EQ(change.mesh.triangles.size(), 12u);
+  for (const double s : change.spent) EXPECT_EQ(s, 0);
+  const auto back = one_way_deviation(test::model_of(change.mesh), test::model_of(mesh));
+  EXPECT_EQ(back.largest, 0);
+}
+
+TEST(Absorb, PlanesThatAreOneBecomeOnePatch) {
+  Mesh mesh = grid_box(4, {1, 1, 1}, true);
+  // The first side in two patches.
+  for (std::size_t t = 0; t < 16; ++t) mesh.patch_of[t] = {6};
+  const Change change = join_planes(mesh);
+  EXPECT_EQ(test::facets(change.mesh), test::facets(mesh));
+  EXPECT_EQ(change.mesh.patch_of[0], change.mesh.patch_of[31]);
+  EXPECT_NE(change.mesh.patch_of[0], change.mesh.patch_of[32]);
+}
+
+TEST(Absorb, ASliverPatchIsContractedIntoItsNeighbours) {
+  // A strip of width 1e-4 between two sides of a box, as a patch of its own.
+  for (const double width : {1e-3, 1e-4, 1e-6}) {
+    std::vector<Point> outline = {{0, 0, 0}, {1, 0, 0}, {1, 1 - width, 0}, {1 - width, 1, 0}, {0, 1, 0}};
+    Mesh mesh = test::extruded(outline, 1.0);
+    mesh = with_distinct_points(mesh);
+    std::vector<TriangleId> strip;
+    for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+      Point low = mesh.point(mesh.triangles[t][0]);
+      for (const VertexId v : mesh.triangles[t].corner) low = low.cwiseMin(mesh.point(v));
+      if (low.x() >= 1 - width && low.y() >= 1 - width) strip.push_back({t});
+    }
+    ASSERT_EQ(strip.size(), 2u);
+    const Change change = absorb_patches(mesh, strip, {2 * width, {}});
+    EXPECT_TRUE(is_solid(change.mesh)) << width;
+    EXPECT_EQ(change.mesh.triangles.size(), 12u) << width;
+    EXPECT_NEAR(volume_of(change.mesh), 1, 2 * width);
+  }
+}
+
+}  // namespace
+}  // namespace aguja

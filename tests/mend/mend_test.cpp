@@ -1,0 +1,490 @@
+#include "aguja/mend/mend.h"
+
+#include <cmath>
+#include <numbers>
+
+#include <gtest/gtest.h>
+#include <oneapi/tbb/global_control.h>
+#include <Eigen/Geometry>
+
+#include "aguja/mend/by_hand.h"
+#include "aguja/solid/certificate.h"
+#include "demo/crack.h"
+#include "demo/seeded.h"
+#include "tests/support/random_mesh.h"
+#include "tests/support/shapes.h"
+#include "tests/support/stop_after.h"
+
+namespace aguja {
+namespace {
+
+using test::is_solid;
+using test::model_of;
+using test::Random;
+
+// What must never get worse, by how much it may: not at all.
+void expect_no_worse(const Counts& before, const Counts& after) {
+  EXPECT_LE(after.naked_edges, before.naked_edges);
+  EXPECT_LE(after.nonmanifold_edges, before.nonmanifold_edges);
+  EXPECT_LE(after.winding_conflicts, before.winding_conflicts);
+  EXPECT_LE(after.zero_area, before.zero_area);
+  EXPECT_LE(after.duplicates, before.duplicates);
+  EXPECT_LE(after.crossing_pairs, before.crossing_pairs);
+}
+
+// A solid in patches, and its volume.
+struct Whole {
+  Mesh mesh;
+  double volume;
+};
+Whole random_solid(Random& random) {
+  Mesh mesh;
+  switch (random.index(4)) {
+    case 0: mesh = test::grid_box(4 + static_cast<int>(random.index(4)), {1, random.between(0.5, 2), 1}, true); break;
+    case 1: mesh = test::torus(40, 16, 3, 1); break;
+    case 2: mesh = test::cylinder(32, 6, 1, 2); break;
+    default: mesh = test::sphere(16);
+  }
+  const Eigen::AngleAxisd turn(random.between(0, 6),
+                               Vector(random.unit(), 1, random.unit()).normalized());
+  for (Point& p : mesh.points) p = turn * p + Vector(random.unit(), 2, 3);
+  return {mesh, test::volume_of(mesh)};
+}
+
+enum class Defect { crack, hole, turned, copies, back, fin, stray, needle, soup };
+constexpr int kDefects = 9;
+
+double diagonal_of(const Mesh& mesh) { return box_of(mesh).diagonal(); }
+
+// Triangle hit by chance, away from what was spoilt before: the first ones, which are old.
+std::uint32_t any(const Mesh& mesh, Random& random) {
+  return static_cast<std::uint32_t>(random.index(mesh.triangles.size()));
+}
+
+void spoil(Mesh& mesh, Defect defect, double width, Random& random) {
+  switch (defect) {
+    case Defect::crack: {
+      // Two halves, torn apart along the triangles between.
+      const Point middle = box_of(mesh).low + 0.5 * (box_of(mesh).high - box_of(mesh).low);
+      const auto kept = mesh.patch_of;
+      mesh.patch_of.clear();
+      for (const Triangle& t : mesh.triangles) {
+        mesh.patch_of.push_back({mesh.point(t[0]).x() < middle.x() ? 0u : 1u});
+      }
+      mesh = demo::cracked(mesh, {.width = width, .seed = random.bits()});
+      mesh.patch_of = kept;
+      break;
+    }
+    case Defect::hole: {
+      const std::uint32_t t = any(mesh, random);
+      mesh.triangles.erase(mesh.triangles.begin() + t);
+      if (!mesh.patch_of.empty()) mesh.patch_of.erase(mesh.patch_of.begin() + t);
+      break;
+    }
+    case Defect::turned:
+      for (int i = 0; i < 3; ++i) {
+        Triangle& t = mesh.triangles[any(mesh, random)];
+        std::swap(t[0], t[1]);
+      }
+      break;
+    case Defect::copies:
+    case Defect::back: {
+      const std::uint32_t t = any(mesh, random);
+      Triangle copy = mesh.triangles[t];
+      if (defect == Defect::back) std::swap(copy[0], copy[1]);
+      mesh.triangles.push_back(copy);
+      if (!mesh.patch_of.empty()) mesh.patch_of.push_back(PatchId(mesh.patch_of[t]));
+      break;
+    }
+    case Defect::fin: {
+      const std::uint32_t t = any(mesh, random);
+      const Triangle base = mesh.triangles[t];
+      const Vector n = (mesh.point(base[1]) - mesh.point(base[0]))
+                           .cross(mesh.point(base[2]) - mesh.point(base[0]))
+                           .normalized();
+      mesh.points.push_back(mesh.point(base[0]) + 0.3 * n);
+      mesh.triangles.push_back(
+          {{base[0], base[1], {static_cast<std::uint32_t>(mesh.points.size() - 1)}}});
+      if (!mesh.patch_of.empty()) mesh.patch_of.push_back(PatchId(mesh.patch_of[t]));
+      break;
+    }
+    case Defect::stray: {
+      const auto base = static_cast<std::uint32_t>(mesh.points.size());
+      const Point at = box_of(mesh).high + Vector(1, 1, 1);
+      for (int i = 0; i < 3; ++i) mesh.points.push_back(at + 0.01 * Vector(i == 0, i == 1, 0));
+      mesh.triangles.push_back({{{base}, {base + 1}, {base + 2}}});
+      if (!mesh.patch_of.empty()) mesh.patch_of.push_back({0});
+      break;
+    }
+    case Defect::needle: {
+      // An edge of two triangles divided next to its end.
+      const std::uint32_t t = any(mesh, random);
+      const VertexId a = mesh.triangles[t][0], b = mesh.triangles[t][1];
+      const VertexId m{static_cast<std::uint32_t>(mesh.points.size())};
+      mesh.points.push_back(mesh.point(a) + 1e-7 * (mesh.point(b) - mesh.point(a)));
+      for (std::size_t k = 0, n = mesh.triangles.size(); k < n; ++k) {
+        for (std::size_t e = 0; e < 3; ++e) {
+          const VertexId u = mesh.triangles[k][e], v = mesh.triangles[k][(e + 1) % 3];
+          if (!((u == a && v == b) || (u == b && v == a))) continue;
+          Triangle other = mesh.triangles[k];
+          mesh.triangles[k][(e + 1) % 3] = m;
+          other[e] = m;
+          mesh.triangles.push_back(other);
+          if (!mesh.patch_of.empty()) mesh.patch_of.push_back(PatchId(mesh.patch_of[k]));
+          break;
+        }
+      }
+      break;
+    }
+    case Defect::soup: {
+      Mesh soup;
+      for (Triangle t : mesh.triangles) {
+        for (VertexId& v : t.corner) {
+          soup.points.push_back(mesh.point(v));
+          v = {static_cast<std::uint32_t>(soup.points.size() - 1)};
+        }
+        soup.triangles.push_back(t);
+      }
+      soup.patch_of = mesh.patch_of;
+      mesh = std::move(soup);
+      break;
+    }
+  }
+  mesh.points_are_distinct = false;
+}
+
+MendOptions everything(double tolerance) {
+  MendOptions options;
+  options.tolerance = tolerance;
+  options.accept_all = true;
+  return options;
+}
+
+TEST(Mend, RandomCombinationsOfDefectsEndAsSolidsOfTheKnownVolume) {
+  int hard = 0;
+  for (std::uint64_t seed = 1; seed <= 150; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    Random random(seed);
+    const Whole whole = random_solid(random);
+    Mesh mesh = whole.mesh;
+    const double width = 1e-4 * diagonal_of(mesh);
+    const std::size_t count = 1 + random.index(4);
+    std::string names;
+    for (std::size_t i = 0; i < count; ++i) {
+      const auto defect = static_cast<Defect>(random.index(kDefects));
+      names += std::to_string(static_cast<int>(defect)) + " ";
+      spoil(mesh, defect, width, random);
+    }
+    SCOPED_TRACE(names);
+    hard += count > 2;
+    const MendResult result = mend(model_of(mesh), everything(2 * width));
+    EXPECT_EQ(certify(result.model).verdict, Verdict::solid);
+    EXPECT_NEAR(certify(result.model).mass.volume, whole.volume, 4e-3 * whole.volume);
+    EXPECT_LE(result.deviation(), 2 * width);
+    expect_no_worse(result.before.counts, result.after.counts);
+  }
+  EXPECT_GE(hard, 50);
+}
+
+TEST(Mend, EveryDemoModelWithItsDefectsEndsAsItsSolidOrSaysWhatWaits) {
+  for (const demo::DemoModel& demo : demo::demo_models()) {
+    SCOPED_TRACE(demo.name);
+    if (triangle_count(demo.model) > 25000) continue;
+    MendOptions options;
+    options.accept_all = true;
+    if (demo.tear) options.tolerance = demo.tear->stitch_tolerance;
+    Model model = demo.tear && demo.tear->as_one ? as_one(demo.model) : demo.model;
+    const MendResult result = mend(std::move(model), options);
+    expect_no_worse(result.before.counts, result.after.counts);
+    const Certificate certificate = certify(result.model);
+    if (certificate.verdict == Verdict::solid) {
+      if (demo.volume) EXPECT_NEAR(certificate.mass.volume, *demo.volume, 5e-3 * *demo.volume);
+      continue;
+    }
+    // Not a solid: something is named that is left, and why.
+    ASSERT_FALSE(result.still_open.empty());
+    for (const StillOpen& open : result.still_open) EXPECT_FALSE(open.why.empty());
+  }
+}
+
+TEST(Mend, NothingGetsWorseOnDamagedMeshes) {
+  std::size_t solids = 0;
+  for (std::uint64_t seed = 1; seed <= 120; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    const Mesh mesh = test::damaged_mesh(seed);
+    if (mesh.triangles.empty()) continue;
+    MendOptions options = everything(1e-3);
+    options.accept_all = seed % 2 == 0;
+    const MendResult result = mend(model_of(mesh), options);
+    expect_no_worse(result.before.counts, result.after.counts);
+    EXPECT_LE(result.deviation(), 1e-3);
+    solids += certify(result.model).verdict == Verdict::solid;
+  }
+  EXPECT_GE(solids, 10u);
+}
+
+TEST(Mend, UnaskedOnlyWhatIsSafeIsDone) {
+  for (std::uint64_t seed = 1; seed <= 40; ++seed) {
+    Random random(seed);
+    Mesh mesh = random_solid(random).mesh;
+    const double width = 1e-4 * diagonal_of(mesh);
+    for (int i = 0; i < 3; ++i) spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
+    MendOptions options;
+    options.tolerance = 2 * width;
+    const MendResult result = mend(model_of(mesh), options);
+    for (const LedgerLine& line : result.ledger) {
+      if (!line.changed_anything()) continue;
+      const bool safe = line.remedy == Remedy::weld || line.remedy == Remedy::stitch ||
+                        line.remedy == Remedy::orient ||
+                        (line.remedy == Remedy::drop && line.findings.at(0).starts_with("duplicate")) ||
+                        (line.remedy == Remedy::fill && line.method.starts_with("flat"));
+      EXPECT_TRUE(safe) << seed << " " << slug(line.remedy) << " " << line.method;
+    }
+    for (const Step& step : result.proposed) EXPECT_FALSE(step.on);
+  }
+}
+
+TEST(Mend, GivesTheSameForAnyNumberOfThreads) {
+  for (std::uint64_t seed = 1; seed <= 12; ++seed) {
+    Random random(seed);
+    Mesh mesh = random_solid(random).mesh;
+    const double width = 1e-4 * diagonal_of(mesh);
+    for (int i = 0; i < 3; ++i) spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
+    const MendResult many = mend(model_of(mesh), everything(2 * width));
+    const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+    const MendResult single = mend(model_of(mesh), everything(2 * width));
+    const Mesh &a = many.model.parts[0].mesh, &b = single.model.parts[0].mesh;
+    ASSERT_EQ(a.points.size(), b.points.size());
+    for (std::size_t i = 0; i < a.points.size(); ++i) ASSERT_EQ(a.points[i], b.points[i]);
+    ASSERT_EQ(a.triangles.size(), b.triangles.size());
+    for (std::size_t i = 0; i < a.triangles.size(); ++i) ASSERT_EQ(a.triangles[i], b.triangles[i]);
+    EXPECT_EQ(many.ledger.size(), single.ledger.size());
+  }
+}
+
+TEST(Mend, ThePlanThatItWroteDoesTheSameAgain) {
+  for (std::uint64_t seed = 1; seed <= 25; ++seed) {
+    SCOPED_TRACE(seed);
+    Random random(seed);
+    Mesh mesh = random_solid(random).mesh;
+    const double width = 1e-4 * diagonal_of(mesh);
+    for (int i = 0; i < 2; ++i) spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
+    const MendResult first = mend(model_of(mesh), everything(2 * width));
+    MendOptions replay;
+    replay.plan = first.plan;
+    const MendResult again = mend(model_of(mesh), replay);
+    EXPECT_EQ(again.tolerance, first.tolerance);
+    EXPECT_EQ(test::facets(again.model.parts[0].mesh), test::facets(first.model.parts[0].mesh));
+  }
+}
+
+TEST(Mend, UntilAStepGivesTheStateAfterIt) {
+  Random random(3);
+  Mesh mesh = test::grid_box(4, {1, 1, 1}, true);
+  spoil(mesh, Defect::copies, 0, random);
+  spoil(mesh, Defect::turned, 0, random);
+  spoil(mesh, Defect::hole, 0, random);
+  std::vector<std::vector<std::array<double, 9>>> states;
+  MendOptions options = everything(1e-6);
+  options.on_state = [&](const MendState& state, std::size_t step) {
+    states.resize(std::max(states.size(), step));
+    states[step - 1] = test::facets(state.model.parts[0].mesh);
+  };
+  const MendResult whole = mend(model_of(mesh), options);
+  ASSERT_GE(states.size(), 3u);
+  options.on_state = nullptr;
+  for (std::size_t step = 1; step <= states.size(); ++step) {
+    options.until = step;
+    EXPECT_EQ(test::facets(mend(model_of(mesh), options).model.parts[0].mesh), states[step - 1]);
+  }
+  EXPECT_EQ(states.back(), test::facets(whole.model.parts[0].mesh));
+}
+
+TEST(Mend, StoppedAtAnyMomentItThrowsAndTheStateIsAsItWas) {
+  Random random(5);
+  Mesh mesh = test::grid_box(6, {1, 1, 1}, true);
+  for (const Defect d : {Defect::crack, Defect::hole, Defect::turned, Defect::needle}) {
+    spoil(mesh, d, 1e-4, random);
+  }
+  const MendOptions options = everything(2e-4);
+  int stopped = 0;
+  for (int calls = 0; calls < 400; calls += 1 + calls / 4) {
+    test::StopAfter progress(calls);
+    try {
+      static_cast<void>(mend(model_of(mesh), options, &progress));
+      break;
+    } catch (const Cancelled&) {
+      ++stopped;
+    }
+  }
+  EXPECT_GE(stopped, 5);
+  // A single step, too, leaves what it was given.
+  const MendState state{model_of(mesh)};
+  const auto before = test::facets(state.model.parts[0].mesh);
+  const Inspection found = inspect_for_mending(state.model, {}, 2e-4);
+  Step step;
+  step.remedy = Remedy::stitch;
+  test::StopAfter at_once(0);
+  EXPECT_THROW(static_cast<void>(run_step(state, found.findings, step, {2e-4}, &at_once)), Cancelled);
+  EXPECT_EQ(test::facets(state.model.parts[0].mesh), before);
+}
+
+TEST(Mend, AStepWhoseFindingIsGoneIsAnErrorThatNamesIt) {
+  const Mesh mesh = test::grid_box(2, {1, 1, 1});
+  MendOptions options;
+  options.plan = Plan{};
+  Step step;
+  step.number = 4;
+  step.remedy = Remedy::fill;
+  step.selection.ids = {"opening-0123abcd"};
+  options.plan->steps = {step};
+  try {
+    static_cast<void>(mend(model_of(mesh), options));
+    FAIL();
+  } catch (const StepError& error) {
+    EXPECT_EQ(std::string(error.what()), "step 4: fill: there is no finding opening-0123abcd (any more)");
+  }
+  options.plan->steps[0].selection = {};
+  options.plan->steps[0].settings["metod"] = std::string("flat");
+  EXPECT_THROW(static_cast<void>(mend(model_of(mesh), options)), StepError);
+}
+
+TEST(Mend, RemediesThatAreNotThereYetAreRefusedAndSaidSo) {
+  const Mesh both = test::joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
+  const MendResult result = mend(model_of(both), everything(1e-6));
+  EXPECT_EQ(test::facets(result.model.parts[0].mesh), test::facets(both));
+  ASSERT_FALSE(result.still_open.empty());
+  EXPECT_NE(result.still_open[0].why.find("resolve"), std::string::npos) << result.still_open[0].why;
+}
+
+TEST(Mend, ByHandStepsAreCarriedOutAndFlagged) {
+  const Mesh box = test::grid_box(2, {1, 1, 1});
+  MendOptions options;
+  options.tolerance = 1e-6;
+  options.plan = Plan{};
+  Step step;
+  step.number = 1;
+  step.remedy = Remedy::delete_;
+  step.selection.triangles = {{0, 1}};
+  options.plan->steps = {step};
+  const MendResult result = mend(model_of(box), options);
+  EXPECT_EQ(result.model.parts[0].mesh.triangles.size(), box.triangles.size() - 2);
+  ASSERT_EQ(result.ledger.size(), 1u);
+  EXPECT_NE(result.ledger[0].worse.find("naked"), std::string::npos) << result.ledger[0].worse;
+  EXPECT_NEAR(result.area_removed, 0.25, 1e-12);
+  EXPECT_EQ(result.deviation(), 0) << "what is removed is listed, and is no movement";
+}
+
+TEST(Mend, TheBudgetHoldsOverTheWholePlan) {
+  // Stitched again and again with budgets that add up to more than the whole.
+  Random random(9);
+  for (int i = 0; i < 10; ++i) {
+    Mesh mesh = test::grid_box(5, {1, 1, 1}, true);
+    spoil(mesh, Defect::crack, 1e-3, random);
+    MendOptions options;
+    options.plan = Plan{};
+    options.plan->tolerance = 6e-4;
+    for (std::size_t n = 1; n <= 4; ++n) {
+      Step step;
+      step.number = n;
+      step.remedy = Remedy::stitch;
+      step.settings["tolerance"] = 3e-4 * static_cast<double>(n);
+      options.plan->steps.push_back(step);
+    }
+    const MendResult result = mend(model_of(mesh), options);
+    EXPECT_LE(result.deviation(), 6e-4);
+    EXPECT_LE(result.largest_movement, 6e-4);
+  }
+}
+
+TEST(Mend, OneOpeningIsFilledByAMethodOfChoice) {
+  Mesh mesh = test::without(test::grid_box(6, {1, 1, 1}, true), [](const Point& p) {
+    return (p - Point(1, 1, 1)).norm() < 0.3 || (p - Point(0, 0, 0)).norm() < 0.3;
+  });
+  const Inspection found = inspect_for_mending(model_of(mesh), {}, 1e-6);
+  std::vector<const Finding*> openings;
+  for (const Finding& f : found.findings) {
+    if (f.kind == FindingKind::opening) openings.push_back(&f);
+  }
+  ASSERT_EQ(openings.size(), 2u);
+  MendOptions options;
+  options.tolerance = 1e-6;
+  options.plan = Plan{};
+  for (std::size_t i = 0; i < 2; ++i) {
+    Step step;
+    step.number = i + 1;
+    step.remedy = Remedy::fill;
+    step.selection.ids = {openings[i]->id};
+    step.settings["method"] = std::string(i == 0 ? "extend" : "taut");
+    options.plan->steps.push_back(step);
+  }
+  const MendResult result = mend(model_of(mesh), options);
+  EXPECT_TRUE(is_solid(result.model.parts[0].mesh));
+  // One corner came back sharp, the other is cut off.
+  const double volume = certify(result.model).mass.volume;
+  EXPECT_LT(volume, 1 - 1e-4);
+  EXPECT_GT(volume, 1 - 0.3 * 0.3 * 0.3);
+  EXPECT_EQ(result.ledger.at(0).method.substr(0, 6), "extend");
+}
+
+TEST(Trial, IsComputedOnceAndAcceptedAsItIs) {
+  Mesh mesh = test::without(test::sphere(20), [](const Point& p) { return (p - Point(1, 0, 0)).norm() < 0.4; });
+  const auto state = std::make_shared<const MendState>(model_of(mesh));
+  const Inspection found = inspect_for_mending(state->model, {}, 1e-6);
+  FillOptions options;
+  options.tolerance = 1e-6;
+  const auto opening = std::find_if(found.findings.begin(), found.findings.end(), [](const Finding& f) {
+    return f.kind == FindingKind::opening;
+  });
+  ASSERT_NE(opening, found.findings.end());
+  const Trial trial = try_fills(state, found.findings, opening->id, options);
+  int taken = 0;
+  for (const FillMethod method : fill_methods()) {
+    const Fill* fill = trial.find(method);
+    if (fill == nullptr) {
+      EXPECT_THROW(static_cast<void>(accept_trial(trial, method, 1e-6)), ArgumentError);
+      continue;
+    }
+    const StepResult result = accept_trial(trial, method, 1e-6);
+    EXPECT_EQ(result.state.model.parts[0].mesh.triangles.size(),
+              mesh.triangles.size() + fill->triangles.size());
+    EXPECT_TRUE(is_solid(result.state.model.parts[0].mesh)) << slug(method);
+    EXPECT_NEAR(result.lines[0].area_added, fill->area, 1e-12);
+    ++taken;
+  }
+  EXPECT_GE(taken, 3);
+  EXPECT_THROW(static_cast<void>(try_fills(state, found.findings, "opening-00000000", options)),
+               StepError);
+}
+
+TEST(History, UndoesAndRedoesAnyNumberOfSteps) {
+  const Mesh box = test::grid_box(2, {1, 1, 1});
+  History history{MendState(model_of(box))};
+  std::vector<std::size_t> sizes = {box.triangles.size()};
+  for (std::uint32_t i = 0; i < 4; ++i) {
+    Step step;
+    step.number = i + 1;
+    step.remedy = Remedy::delete_;
+    step.selection.triangles = {{0, i}};
+    history.push(run_step(*history.now(), {}, step, {0}));
+    sizes.push_back(history.now()->model.parts[0].mesh.triangles.size());
+  }
+  EXPECT_EQ(history.ledger().size(), 4u);
+  EXPECT_EQ(history.undo(3), 3u);
+  EXPECT_EQ(history.now()->model.parts[0].mesh.triangles.size(), sizes[1]);
+  EXPECT_EQ(history.ledger().size(), 1u);
+  EXPECT_EQ(history.redo(2), 2u);
+  EXPECT_EQ(history.now()->model.parts[0].mesh.triangles.size(), sizes[3]);
+  EXPECT_EQ(history.redo(9), 1u);
+  EXPECT_EQ(history.undo(9), 4u);
+  EXPECT_EQ(test::facets(history.now()->model.parts[0].mesh), test::facets(box));
+  Step step;
+  step.remedy = Remedy::delete_;
+  step.selection.triangles = {{5, 5}};
+  history.push(run_step(*history.now(), {}, step, {0}));
+  EXPECT_EQ(history.size(), 2u);
+  EXPECT_EQ(history.redo(), 0u);
+}
+
+}  // namespace
+}  // namespace aguja
