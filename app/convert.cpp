@@ -238,9 +238,10 @@ void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_option("--part", session->parts, "write only this part; may be repeated")
       ->allow_extra_args(false);
   command
-      .add_option("--only", session->only,
-                  "write only these triangles: a finding's id or kind, patch:NAME, part:NAME, "
-                  "triangles:5-9,12, box:X,Y,Z,X,Y,Z, near:X,Y,Z; but:... leaves out; may be repeated")
+      .add_option(
+          "--only", session->only,
+          "write only these triangles: a finding's id or kind, patch:NAME, part:NAME, "
+          "triangles:5-9,12, box:X,Y,Z,X,Y,Z, near:X,Y,Z; but:... leaves out; may be repeated")
       ->allow_extra_args(false);
   command.add_flag("--findings", session->findings_as_groups,
                    "each finding's triangles become a patch named by its id");

@@ -27,9 +27,12 @@ struct MendCommand : Session {
   std::string trial_id;
   std::string take;
   std::string profile_file;
+  std::string explain;
   PageOutput page;
 
   int mend_model() {
+    if (!explain.empty()) return explain_remedies();
+    if (files().empty()) throw ArgumentError("mend: name a model, or --explain REMEDY");
     check_use();
     Model model = read();
     MendOptions options = options_for(model);
@@ -37,6 +40,22 @@ struct MendCommand : Session {
   }
 
  private:
+  int explain_remedies() const {
+    std::vector<Remedy> remedies;
+    std::vector<std::string_view> known = {"all"};
+    for (const RemedyInfo& r : all_remedies()) {
+      known.push_back(r.slug);
+      if (explain == "all" || explain == r.slug) remedies.push_back(r.remedy);
+    }
+    if (remedies.empty()) {
+      throw ArgumentError("--explain: no remedy is named '" + explain + "'; the nearest is '" +
+                          nearest_word(explain, known) + "'");
+    }
+    print([&] { return remedies_json(remedies); },
+          [&] { return remedies_text(remedies, {.width = width()}); });
+    return kAllWell;
+  }
+
   void check_use() const {
     const bool only_tries = !trial_id.empty() && take.empty();
     if (only_tries) {
@@ -145,7 +164,8 @@ struct MendCommand : Session {
     }
     print([&] { return mend_json(model, report, facts()); },
           [&] {
-            return mend_text(model, report, file_label(), {.width = width(), .every_finding = each});
+            return mend_text(model, report, file_label(),
+                             {.width = width(), .every_finding = each});
           });
     return report.certificate.verdict == Verdict::solid ? kAllWell : kErrorsInGeometry;
   }
@@ -153,13 +173,12 @@ struct MendCommand : Session {
   // One opening of the model as it was read, filled by every method.
   int try_methods(const Model& model, MendOptions options) {
     const double budget = chosen_tolerance(model, options).value;
-    const Inspection found =
-        inspect_for_mending(model, options.profile, budget, progress());
+    const Inspection found = inspect_for_mending(model, options.profile, budget, progress());
     const auto state = std::make_shared<const MendState>(MendState(model));
     FillOptions fill;
     fill.tolerance = budget;
-    const Trial trial = times().time(
-        "fill", [&] { return try_fills(state, found.findings, trial_id, fill); });
+    const Trial trial =
+        times().time("fill", [&] { return try_fills(state, found.findings, trial_id, fill); });
     if (page.is_wanted()) write_trial_page(model, trial, budget);
     if (take.empty()) {
       print([&] { return trial_json(model, trial, facts()); },
@@ -197,7 +216,7 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
   CLI::App& command =
       *app.add_subcommand("mend", "plan and run remedies, then certify what was written");
   const auto session = std::make_shared<MendCommand>();
-  session->add_input(command);
+  session->add_input(command)->required(false);
   command.add_option("--tolerance", session->tolerance,
                      "the budget: how far anything may move, over all steps, such as 0.05mm; if "
                      "left out, it is proposed from the model");
@@ -211,13 +230,16 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
                      "write what was run, and what is proposed, as a plan to edit");
   command.add_option("--until", session->until, "stop after the step of this number")
       ->check(CLI::PositiveNumber);
-  command.add_option("--states", session->states, "write the model after each step, into this folder");
+  command.add_option("--states", session->states,
+                     "write the model after each step, into this folder");
   command.add_option("--try", session->trial_id,
                      "fill this opening (an id) by every method, and compare");
   command.add_option("--take", session->take, "of those, take this one and mend the rest");
   command.add_option("--profile", session->profile_file,
                      "TOML file with limits, severities, intents and waivers");
   command.add_flag("--each", session->each, "a row for every step");
+  command.add_option("--explain", session->explain,
+                     "tell what a remedy does and can be told; or all");
   session->page.add(command);
   session->add_common(command);
   command.footer(
@@ -226,8 +248,8 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
       "Examples: aguja mend torn.stl -o whole.stl\n"
       "          aguja mend torn.stl --dry-run --write-plan plan.toml\n"
       "          aguja mend torn.stl --plan plan.toml -o whole.stl");
-  commands.emplace_back(
-      &command, [session] { return session->run([&] { return session->mend_model(); }); });
+  commands.emplace_back(&command,
+                        [session] { return session->run([&] { return session->mend_model(); }); });
 }
 
 }  // namespace aguja::app

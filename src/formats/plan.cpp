@@ -50,8 +50,8 @@ class PlanReader : TomlReader {
   }
 
   static constexpr std::string_view kStepKeys[] = {
-      "step", "remedy", "on",    "id",     "ids", "kind",   "kinds", "part",
-      "near", "within", "patch", "patches", "box", "triangles", "but", "budget", "why", "how"};
+      "step",   "remedy", "on",      "id",  "ids",       "kind", "kinds",  "part", "near",
+      "within", "patch",  "patches", "box", "triangles", "but",  "budget", "why",  "how"};
 
   void step(const toml::node& node) {
     const auto* table = node.as_table();
@@ -165,12 +165,17 @@ class PlanReader : TomlReader {
 
   Setting setting_value(const SettingInfo& setting, const toml::node& node) const {
     switch (setting.type) {
-      case SettingType::flag: return flag(node);
-      case SettingType::number: return number(node);
-      case SettingType::length: return length(node, false);
-      case SettingType::word: return word(node);
+      case SettingType::flag:
+        return flag(node);
+      case SettingType::number:
+        return number(node);
+      case SettingType::length:
+        return length(node, false);
+      case SettingType::word:
+        return word(node);
       case SettingType::point:
-      case SettingType::points: break;
+      case SettingType::points:
+        break;
     }
     std::vector<double> values = numbers(node);
     const bool one = setting.type == SettingType::point;
@@ -193,7 +198,9 @@ class PlanWriter {
   std::string write(const Plan& plan) {
     text_ =
         "# What `aguja mend` does, step by step. Change, remove or add steps; `on = false` leaves\n"
-        "# one out. Lengths without a unit are in the model's (" + unit_ + ").\n"
+        "# one out. Lengths without a unit are in the model's (" +
+        unit_ +
+        ").\n"
         "format = \"aguja-plan\"\nversion = 1\n";
     text_ += "# Nothing moves farther, over all steps together.\n";
     text_ += "tolerance = " + length(plan.tolerance) + "\n";

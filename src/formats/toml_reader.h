@@ -168,7 +168,6 @@ class TomlReader {
     return w;
   }
 
-
   std::string name_;
   LengthUnit unit_;
 };

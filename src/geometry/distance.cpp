@@ -21,7 +21,7 @@ using ConvexPolygon = std::vector<Point>;
 
 // The parts of a polygon on both sides of a plane through `at`.
 struct Halves {
-  ConvexPolygon inside;   // where (p - at) . outward <= 0
+  ConvexPolygon inside;  // where (p - at) . outward <= 0
   ConvexPolygon outside;
 };
 Halves cut(const ConvexPolygon& polygon, const Point& at, const Vector& outward) {
@@ -125,6 +125,34 @@ std::optional<double> distance_within(std::span<const TriangleCorners> from,
   double largest = 0;
   for (const TriangleCorners& piece : from) {
     const auto within = cover.bound({piece.begin(), piece.end()}, used, kMostHandedOn);
+    if (!within) return {};
+    largest = std::max(largest, *within);
+  }
+  return largest;
+}
+
+std::optional<double> distance_within_facing(std::span<const TriangleCorners> from,
+                                             std::span<const TriangleCorners> to, double limit) {
+  // Zero for triangles too thin to tell where they face.
+  const auto facing = [](const TriangleCorners& t) -> Vector {
+    constexpr double kReliable = 1e-3;  // height by length
+    const Vector n = (t[1] - t[0]).cross(t[2] - t[0]);
+    const double longest = std::max(
+        {(t[1] - t[0]).squaredNorm(), (t[2] - t[1]).squaredNorm(), (t[0] - t[2]).squaredNorm()});
+    const double length = n.norm();
+    return length > kReliable * longest ? Vector(n / length) : Vector(Vector::Zero());
+  };
+  std::vector<Vector> normals;
+  for (const TriangleCorners& t : to) normals.push_back(facing(t));
+  double largest = 0;
+  std::vector<TriangleCorners> same_side;
+  for (const TriangleCorners& piece : from) {
+    const Vector own = facing(piece);
+    same_side.clear();
+    for (std::size_t i = 0; i < to.size(); ++i) {
+      if (own.dot(normals[i]) >= -0.5) same_side.push_back(to[i]);
+    }
+    const auto within = distance_within({&piece, 1}, same_side, limit);
     if (!within) return {};
     largest = std::max(largest, *within);
   }

@@ -4,9 +4,10 @@
 #include <array>
 #include <cmath>
 
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
 
 #include "aguja/geometry/box.h"
+#include "geometry/small_matrix.h"
 
 namespace aguja {
 namespace {
@@ -174,7 +175,7 @@ std::optional<Circle> fit_circle(std::span<const Eigen::Vector2d> points) {
     a += row * row.transpose();
     b += d.squaredNorm() * row;
   }
-  const Eigen::Vector3d solution = a.ldlt().solve(b);
+  const SmallColumn solution = solve(a, b);
   if (!solution.allFinite()) return std::nullopt;
   const Eigen::Vector2d center = 0.5 * solution.head<2>();
   const double squared = solution.z() + center.squaredNorm();
@@ -248,9 +249,9 @@ std::optional<Primitive> fit_plane(std::span<const Point> points) {
   const Point mean = mean_of(points);
   Eigen::Matrix3d covariance = Eigen::Matrix3d::Zero();
   for (const Point& p : points) covariance += (p - mean) * (p - mean).transpose();
-  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(covariance);
-  if (!(solver.eigenvalues()[1] > 1e-14 * solver.eigenvalues()[2])) return std::nullopt;
-  return Primitive{PrimitiveKind::plane, mean, solver.eigenvectors().col(0), 0, 0};
+  const PrincipalAxes axes = principal_axes(covariance);
+  if (!(axes.values[1] > 1e-14 * axes.values[2])) return std::nullopt;
+  return Primitive{PrimitiveKind::plane, mean, axes.vectors.col(0), 0, 0};
 }
 
 std::optional<Primitive> refine(const Primitive& start, std::span<const Point> points,
@@ -272,16 +273,14 @@ std::optional<Primitive> refine(const Primitive& start, std::span<const Point> p
   for (const Point& p : points) scaled.emplace_back((p - center) / extent);
   if (!is_sane(s, 1)) return std::nullopt;
 
-  using Matrix = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, 0, 7, 7>;
-  using Column = Eigen::Matrix<double, Eigen::Dynamic, 1, 0, 7, 1>;
   const auto m = static_cast<Eigen::Index>(n);
   double error = sum_of_squares(s, scaled);
   double damping = 1e-6;
   for (int step = 0; step < most_steps && error > 1e-32; ++step) {
     const auto [u, v] = frame_of(s.axis);
-    Matrix a = Matrix::Zero(m, m);
-    Column b = Column::Zero(m);
-    Column row(m);
+    SmallMatrix a = SmallMatrix::Zero(m, m);
+    SmallColumn b = SmallColumn::Zero(m);
+    SmallColumn row(m);
     for (const Point& p : scaled) {
       gradient(s, u, v, p, row.data());
       a += row * row.transpose();
@@ -289,9 +288,9 @@ std::optional<Primitive> refine(const Primitive& start, std::span<const Point> p
     }
     bool better = false;
     for (int tries = 0; tries < 6 && !better; ++tries) {
-      Matrix damped = a;
+      SmallMatrix damped = a;
       for (Eigen::Index k = 0; k < m; ++k) damped(k, k) += damping * (a(k, k) + 1e-12);
-      const Column by = damped.ldlt().solve(b);
+      const SmallColumn by = solve(damped, b);
       if (!by.allFinite()) break;
       const Primitive next = stepped(s, {by.data(), n});
       const double next_error = is_sane(next, 1) ? sum_of_squares(next, scaled) : error;
@@ -326,7 +325,7 @@ std::optional<Primitive> guess_sphere(std::span<const Point> points) {
     a += row * row.transpose();
     b += d.squaredNorm() * row;
   }
-  const Eigen::Vector4d solution = a.ldlt().solve(b);
+  const SmallColumn solution = solve(a, b);
   if (!solution.allFinite()) return std::nullopt;
   const Vector center = 0.5 * solution.head<3>();
   const double squared = solution[3] + center.squaredNorm();
@@ -359,9 +358,9 @@ std::optional<Primitive> guess_cone(std::span<const Point> points, std::span<con
     a += normals[i] * normals[i].transpose();
     b += normals[i].dot(feet[i] - mean) * normals[i];
   }
-  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(a);
-  if (!(solver.eigenvalues()[0] > 1e-9 * solver.eigenvalues()[2])) return std::nullopt;
-  const Point apex = mean + Vector(a.ldlt().solve(b));
+  const PrincipalAxes axes = principal_axes(a);
+  if (!(axes.values[0] > 1e-9 * axes.values[2])) return std::nullopt;
+  const Point apex = mean + Vector(solve(a, b));
   const auto tips = fit_plane(normals);
   if (!tips) return std::nullopt;
   Vector axis = tips->axis;
@@ -390,8 +389,7 @@ std::optional<Primitive> guess_torus(std::span<const Point> points, std::span<co
     row << moment, normals[i];
     m += row * row.transpose();
   }
-  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix<double, 6, 6>> solver(m);
-  const Eigen::Matrix<double, 6, 1> least = solver.eigenvectors().col(0);
+  const SmallColumn least = principal_axes(m).vectors.col(0);
   const Vector direction = least.head<3>();
   const double length = direction.norm();
   if (!(length > 1e-9)) return std::nullopt;

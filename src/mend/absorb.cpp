@@ -39,8 +39,8 @@ std::vector<CrossEdge> inner_edges(const EditableMesh& mesh,
   }
   std::vector<CrossEdge> edges;
   for (const auto& [edge, count] : uses) {
-    edges.push_back({edge.first, edge.second,
-                     (mesh.point(edge.first) - mesh.point(edge.second)).norm()});
+    edges.push_back(
+        {edge.first, edge.second, (mesh.point(edge.first) - mesh.point(edge.second)).norm()});
   }
   std::stable_sort(edges.begin(), edges.end(),
                    [](const CrossEdge& x, const CrossEdge& y) { return x.length < y.length; });
@@ -80,6 +80,10 @@ class PatchCollapser {
   }
   bool contract_one() {
     for (const CrossEdge& e : inner_edges(mesh_, triangles_)) {
+      if (crosses_a_wall(mesh_, e.a, e.b)) {
+        reason_ = RefusalReason::wall_lost;
+        continue;
+      }
       for (const VertexId to : {e.a, e.b}) {
         if (attempt(contraction(mesh_, e.a, e.b, to))) return true;
       }
@@ -99,8 +103,12 @@ class PatchCollapser {
       }
       const auto r = flip(mesh_, tri[longest], tri[(longest + 1) % 3]);
       // Only into a triangle of another patch, else the set would not get smaller.
-      if (!r || std::find(triangles_.begin(), triangles_.end(), r->add[0].parent) !=
-                    triangles_.end()) {
+      if (!r ||
+          std::find(triangles_.begin(), triangles_.end(), r->add[0].parent) != triangles_.end()) {
+        continue;
+      }
+      if (crosses_a_wall(mesh_, *r)) {
+        reason_ = RefusalReason::wall_lost;
         continue;
       }
       if (attempt(*r)) return true;
@@ -138,8 +146,9 @@ bool relabel(Mesh& mesh, const EdgeTable& edges, const std::vector<TriangleId>& 
     }
   }
   if (border.empty()) return false;
-  const auto longest = std::max_element(
-      border.begin(), border.end(), [](const auto& x, const auto& y) { return x.second < y.second; });
+  const auto longest =
+      std::max_element(border.begin(), border.end(),
+                       [](const auto& x, const auto& y) { return x.second < y.second; });
   for (const TriangleId t : triangles) mesh.patch_of[t.value] = longest->first;
   return true;
 }
@@ -159,8 +168,8 @@ std::vector<std::vector<TriangleId>> connected_sets(const Mesh& mesh, const Edge
         if (!e) continue;
         for (const EdgeUse use : edges.uses(*e)) {
           const TriangleId n = use.triangle();
-          const bool same = mesh.patch_of.empty() ||
-                            mesh.patch_of[n.value] == mesh.patch_of[set[i].value];
+          const bool same =
+              mesh.patch_of.empty() || mesh.patch_of[n.value] == mesh.patch_of[set[i].value];
           if (same && left.erase(n) > 0) set.push_back(n);
         }
       }
@@ -179,26 +188,32 @@ Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, c
   const auto sets = connected_sets(mesh, edges, triangles);
   std::map<std::uint32_t, RefusalReason> failed;
   std::size_t done = 0;
-  Change change = run_operations(
-      mesh, budget,
-      [&](EditableMesh& edited, const std::vector<bool>& banned) {
-        failed.clear();
-        done = 0;
-        for (std::uint32_t s = 0; s < sets.size(); ++s) {
-          advance(progress, "absorb", static_cast<double>(s) / static_cast<double>(sets.size()));
-          if (s < banned.size() && banned[s]) {
-            failed[s] = RefusalReason::crossing;
-            continue;
+  Change change;
+  // What cannot be contracted as a whole is left as it was: all is done again without it.
+  std::size_t known = 0;
+  do {
+    known = failed.size();
+    change = run_operations(
+        mesh, budget,
+        [&](EditableMesh& edited, const std::vector<bool>& banned) {
+          done = 0;
+          for (std::uint32_t s = 0; s < sets.size(); ++s) {
+            advance(progress, "absorb", static_cast<double>(s) / static_cast<double>(sets.size()));
+            if (failed.contains(s)) continue;
+            if (s < banned.size() && banned[s]) {
+              failed[s] = RefusalReason::crossing;
+              continue;
+            }
+            PatchCollapser collapser(edited, sets[s], s);
+            if (collapser.run()) {
+              ++done;
+            } else {
+              failed[s] = collapser.reason().value_or(RefusalReason::no_gain);
+            }
           }
-          PatchCollapser collapser(edited, sets[s], s);
-          if (collapser.run()) {
-            ++done;
-          } else {
-            failed[s] = collapser.reason().value_or(RefusalReason::no_gain);
-          }
-        }
-      },
-      [](std::uint32_t) {});
+        },
+        [](std::uint32_t) {});
+  } while (failed.size() != known);
   change.done = done;
   if (done > 0) change.methods.push_back("narrow sides contracted");
   for (const auto& [s, reason] : failed) {

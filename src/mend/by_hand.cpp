@@ -8,6 +8,7 @@
 #include "aguja/mesh/crossings.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/zero_area.h"
+#include "geometry/small_matrix.h"
 #include "mend/compose.h"
 #include "mend/editable_mesh.h"
 #include "mend/same_triangle.h"
@@ -50,7 +51,8 @@ Change move_vertices(const Mesh& mesh, std::span<const VertexMove> moves, const 
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
     double farthest = 0;
     for (const VertexId v : mesh.triangles[t].corner) {
-      if (const auto at = moved.find(v); at != moved.end()) farthest = std::max(farthest, at->second);
+      if (const auto at = moved.find(v); at != moved.end())
+        farthest = std::max(farthest, at->second);
     }
     change.spent[t] += farthest;
   }
@@ -104,7 +106,8 @@ Change bridge_edges(const Mesh& mesh, const std::array<VertexId, 2>& first,
     append(change, b == c ? Triangle{{a, b, d}} : Triangle{{a, b, c}}, {0});
     return change;
   }
-  const bool along_ac = (mesh.point(a) - mesh.point(c)).norm() <= (mesh.point(b) - mesh.point(d)).norm();
+  const bool along_ac =
+      (mesh.point(a) - mesh.point(c)).norm() <= (mesh.point(b) - mesh.point(d)).norm();
   append(change, along_ac ? Triangle{{a, b, c}} : Triangle{{a, b, d}}, {0});
   append(change, along_ac ? Triangle{{a, c, d}} : Triangle{{b, c, d}}, {0});
   return change;
@@ -161,14 +164,8 @@ Change copy_at_offset(const Mesh& mesh, std::span<const TriangleId> triangles, d
       const std::vector<Vector>& own = normals[v];
       Vector shift = Vector::Zero();
       if (!own.empty()) {
-        Eigen::MatrixXd rows(static_cast<Eigen::Index>(own.size()), 3);
-        for (std::size_t i = 0; i < own.size(); ++i) {
-          rows.row(static_cast<Eigen::Index>(i)) = own[i].transpose();
-        }
-        Eigen::JacobiSVD<Eigen::MatrixXd> svd(rows, Eigen::ComputeThinU | Eigen::ComputeThinV);
         // Normals that differ by the facets of a smooth surface only count as one.
-        svd.setThreshold(0.05);
-        shift = svd.solve(Eigen::VectorXd::Constant(rows.rows(), -distance));
+        shift = least_step(own, std::vector<double>(own.size(), -distance), 0.05).step;
       }
       points[v] = mesh.point(v) + shift;
     }
@@ -181,7 +178,8 @@ Eigen::Affine3d moving(const Point& from, const Point& to) {
 }
 Eigen::Affine3d mirroring(const Point& through, const Vector& normal) {
   const Vector n = normal.normalized();
-  const Eigen::Affine3d mirror(Eigen::Matrix3d(Eigen::Matrix3d::Identity() - 2 * n * n.transpose()));
+  const Eigen::Affine3d mirror(
+      Eigen::Matrix3d(Eigen::Matrix3d::Identity() - 2 * n * n.transpose()));
   return Eigen::Translation3d(through) * mirror * Eigen::Translation3d(-through);
 }
 
@@ -260,8 +258,7 @@ Change put_back(const TakenOut& taken, const Change& changed, const Budget& budg
 
 std::string harm_of(const Mesh& before, const Change& change) {
   const Welded old(before), now(change.mesh);
-  const EdgeCounts edges_before =
-      count_edges(EdgeTable(old.triangles(), old.points().size()));
+  const EdgeCounts edges_before = count_edges(EdgeTable(old.triangles(), old.points().size()));
   const EdgeCounts edges_after = count_edges(EdgeTable(now.triangles(), now.points().size()));
   std::string harm;
   const auto say = [&](std::size_t was, std::size_t is, const char* what) {
@@ -277,8 +274,7 @@ std::string harm_of(const Mesh& before, const Change& change) {
   std::vector<bool> is_new(change.mesh.triangles.size()), went(before.triangles.size(), true);
   const auto same = [&](std::uint32_t t) {
     const TriangleId p = change.parent[t];
-    return p.value != kNoIndex &&
-           same_triangle(before, p, change.mesh, {t}) != Sameness::different;
+    return p.value != kNoIndex && same_triangle(before, p, change.mesh, {t}) != Sameness::different;
   };
   for (std::uint32_t t = 0; t < is_new.size(); ++t) {
     is_new[t] = !same(t);

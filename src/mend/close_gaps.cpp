@@ -71,10 +71,25 @@ Change strip(const Mesh& mesh, std::span<const TriangleId> triangles, double wid
   if (chains.size() == 1 || (is_loop(chains[0]) && is_loop(chains[1]))) {
     Opening opening;
     for (const auto& chain : chains) {
-      if (!is_loop(chain)) {
+      if (is_loop(chain)) {
+        opening.loops.emplace_back(chain.begin(), chain.end() - 1);
+        continue;
+      }
+      // Both sides and one end: the other end is a short edge that faces nothing.
+      const Loops around = find_loops(mesh.points, mesh.triangles, edges);
+      const auto whole =
+          std::find_if(around.loops.begin(), around.loops.end(), [&](const Loop& loop) {
+            return std::all_of(chain.begin(), chain.end(), [&](VertexId v) {
+              return std::find(loop.begin(), loop.end(), v) != loop.end();
+            });
+          });
+      if (whole == around.loops.end()) {
         return refuse(RefusalReason::does_not_apply, "its one side is no closed loop");
       }
-      opening.loops.emplace_back(chain.begin(), chain.end() - 1);
+      opening.loops.push_back(*whole);
+    }
+    if (opening.loops.size() == 1 && opening.loops[0].size() < 4) {
+      options.method = FillMethod::taut;
     }
     return fill(mesh, std::span(&opening, 1), options, budget);
   }
@@ -143,8 +158,8 @@ Change close_gap(const Mesh& mesh, std::span<const TriangleId> triangles, const 
                                  "it is " + short_text(options.width) + " wide"});
       return nothing;
     }
-    Change moved = as_change(stitch(distinct, options.width, {.only = triangles}, nullptr, progress),
-                             budget);
+    Change moved =
+        as_change(stitch(distinct, options.width, {.only = triangles}, nullptr, progress), budget);
     if (moved.done > 0 || options.method == GapMethod::move) return moved;
   }
   return strip(distinct, triangles, options.width, budget);

@@ -46,6 +46,10 @@ class Collapser {
   [[nodiscard]] std::optional<RefusalReason> reason() const { return reason_; }
 
   bool contract_edge(VertexId a, VertexId b, bool improve) {
+    if (crosses_a_wall(mesh_, a, b)) {
+      note(RefusalReason::wall_lost);
+      return false;
+    }
     const Point middle = 0.5 * (mesh_.point(a) + mesh_.point(b));
     for (const VertexId to : {a, b}) {
       if (attempt(contraction(mesh_, a, b, to), improve)) return true;
@@ -115,7 +119,7 @@ class Collapser {
   bool flip_longest(TriangleId t) {
     const auto s = sides(t);
     const auto r = flip(mesh_, s[0].from, s[0].to);
-    return r && attempt(*r, true);
+    return r && !crosses_a_wall(mesh_, *r) && attempt(*r, true);
   }
 
   // A fan of slivers over one long edge: the neighbour across the longest edge is thinner still, or
@@ -129,7 +133,9 @@ class Collapser {
         const VertexId a = tri[k], b = tri[(k + 1) % 3];
         if ((a == s[0].from && b == s[0].to) || (a == s[0].to && b == s[0].from)) continue;
         const auto r = flip(mesh_, a, b);
-        if (!r || worst(*r, true) > worst(*r, false) || mesh_.examine(*r, kNever)) continue;
+        if (!r || crosses_a_wall(mesh_, *r) || worst(*r, true) > worst(*r, false) ||
+            mesh_.examine(*r, kNever))
+          continue;
         mesh_.apply(*r, target_);
         if (contract(t) || flip_longest(t)) return true;
         return false;
@@ -223,7 +229,8 @@ Change collapse_edge(const Mesh& mesh, VertexId a, VertexId b, const Budget& bud
   change.done = done ? 1 : 0;
   if (!done) {
     change.refused.push_back({reason.value_or(RefusalReason::no_gain),
-                              Point(0.5 * (mesh.point(a) + mesh.point(b))), {}});
+                              Point(0.5 * (mesh.point(a) + mesh.point(b))),
+                              {}});
   }
   return change;
 }

@@ -47,9 +47,9 @@ Change drop_triangles(const Mesh& mesh, std::span<const TriangleId> triangles,
     if (after.naked > before.naked || after.nonmanifold > before.nonmanifold) {
       Change nothing = unchanged(mesh, budget);
       const Triangle& t = mesh.triangle(change.dropped[0]);
-      nothing.refused.push_back(
-          {RefusalReason::naked_edges, mesh.point(t[0]),
-           std::to_string(after.naked) + " naked edges instead of " + std::to_string(before.naked)});
+      nothing.refused.push_back({RefusalReason::naked_edges, mesh.point(t[0]),
+                                 std::to_string(after.naked) + " naked edges instead of " +
+                                     std::to_string(before.naked)});
       return nothing;
     }
   }

@@ -1,6 +1,8 @@
 #pragma once
 // Flips and contractions of edges as replacements.
 
+#include <algorithm>
+
 #include "mend/editable_mesh.h"
 
 namespace aguja {
@@ -30,6 +32,42 @@ namespace aguja {
     return true;
   });
   return r;
+}
+
+/// Does the edge lead from one side of a wall (or slot) to the other? That is: a face at one of its
+/// ends lies opposite to a face at the other, within 15 degrees. Contracted, the wall would lose
+/// its thickness there, however little that moves.
+[[nodiscard]] inline bool crosses_a_wall(const EditableMesh& mesh, VertexId a, VertexId b) {
+  constexpr double kOpposite = -0.96592582628906829;  // cos 165 degrees
+  constexpr double kReliable = 1e-3;                  // height by length
+  const auto faces_at = [&](VertexId v, VertexId other) {
+    std::vector<Vector> normals;
+    for (const TriangleId t : mesh.star(v)) {
+      const Triangle& tri = mesh.triangle(t);
+      if (tri[0] == other || tri[1] == other || tri[2] == other) continue;
+      const TriangleCorners c = mesh.corners(t);
+      const double length =
+          std::max({(c[1] - c[0]).norm(), (c[2] - c[1]).norm(), (c[0] - c[2]).norm()});
+      if (2 * area_of(c) > kReliable * length * length) normals.push_back(unit_normal(c));
+    }
+    return normals;
+  };
+  const std::vector<Vector> at_b = faces_at(b, a);
+  for (const Vector& n : faces_at(a, b)) {
+    for (const Vector& m : at_b) {
+      if (n.dot(m) < kOpposite) return true;
+    }
+  }
+  return false;
+}
+
+/// A flip over a crease that leads from one side of a wall to the other.
+[[nodiscard]] inline bool crosses_a_wall(const EditableMesh& mesh, const Replacement& flipped) {
+  constexpr double kCrease = 0.96592582628906829;  // cos 15 degrees
+  const Vector n = unit_normal(mesh.corners(flipped.remove[0]));
+  const Vector m = unit_normal(mesh.corners(flipped.remove[1]));
+  const Triangle& half = flipped.add[0].triangle;  // the new edge is its second side
+  return n.dot(m) < kCrease && crosses_a_wall(mesh, half[1], half[2]);
 }
 
 /// The edge between a and b, with one triangle on each side, is put between the two other corners.

@@ -38,9 +38,7 @@ Vector unit_normal(const TriangleCorners& t) {
   return length > 0 ? Vector(n / length) : Vector(Vector::Zero());
 }
 
-double area_of(const TriangleCorners& t) {
-  return 0.5 * (t[1] - t[0]).cross(t[2] - t[0]).norm();
-}
+double area_of(const TriangleCorners& t) { return 0.5 * (t[1] - t[0]).cross(t[2] - t[0]).norm(); }
 
 EditableMesh::EditableMesh(const Mesh& mesh, const Budget& budget)
     : mesh_(mesh),
@@ -231,10 +229,78 @@ std::optional<RefusalReason> EditableMesh::examine_sides(const Replacement& r) c
   return std::nullopt;
 }
 
-std::optional<RefusalReason> EditableMesh::examine(const Replacement& r, double limit) {
+// The narrow side of a thin plate may be within the budget, yet without it top and bottom meet in a
+// knife edge, and the plate is a wedge. No edge may fold sharper than any did there before.
+std::optional<RefusalReason> EditableMesh::examine_walls(const Replacement& r) const {
+  constexpr double kFolded = 15 * 0.017453292519943295;  // between the two sides
+  constexpr double kReliable = 1e-3;                     // height by length
+  // The sharpest angle between two sides, over the edges of some triangles; `others` are all that
+  // share vertices with them.
+  const auto sharpest = [&](const std::vector<Triangle>& own, const auto& others_at) {
+    double sharp = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i < own.size(); ++i) {
+      const TriangleCorners mine = corners(own[i]);
+      const double length = std::max(
+          {(mine[1] - mine[0]).norm(), (mine[2] - mine[1]).norm(), (mine[0] - mine[2]).norm()});
+      if (2 * area_of(mine) <= kReliable * length * length) continue;
+      const Vector normal = unit_normal(mine);
+      for (std::size_t c = 0; c < 3; ++c) {
+        const VertexId a = own[i][c], b = own[i][(c + 1) % 3];
+        for (const Triangle& other : others_at(a)) {
+          bool across = false;
+          for (std::size_t k = 0; k < 3; ++k) across |= other[k] == b && other[(k + 1) % 3] == a;
+          if (!across) continue;
+          const TriangleCorners theirs = corners(other);
+          const double reach =
+              std::max({(theirs[1] - theirs[0]).norm(), (theirs[2] - theirs[1]).norm(),
+                        (theirs[0] - theirs[2]).norm()});
+          if (2 * area_of(theirs) <= kReliable * reach * reach) continue;
+          const Vector facing = unit_normal(theirs);
+          sharp = std::min(sharp, std::atan2(normal.cross(facing).norm(), -normal.dot(facing)));
+        }
+      }
+    }
+    return sharp;
+  };
+  std::vector<Triangle> after;
+  for (const auto& added : r.add) after.push_back(added.triangle);
+  const double now = sharpest(after, [&](VertexId v) {
+    std::vector<Triangle> there;
+    for (const TriangleId t : star(v)) {
+      if (std::find(r.remove.begin(), r.remove.end(), t) == r.remove.end()) {
+        there.push_back(triangle(t));
+      }
+    }
+    for (const Triangle& t : after) {
+      if (has_vertex(t, v)) there.push_back(t);
+    }
+    return there;
+  });
+  if (now >= kFolded) return std::nullopt;
+  std::vector<Triangle> before;
+  for (const TriangleId t : r.remove) before.push_back(triangle(t));
+  const double was = sharpest(before, [&](VertexId v) {
+    std::vector<Triangle> there;
+    for (const TriangleId t : star(v)) there.push_back(triangle(t));
+    return there;
+  });
+  return now < 0.999 * was ? std::optional(RefusalReason::wall_lost) : std::nullopt;
+}
+
+std::size_t EditableMesh::fans_at(VertexId v) const {
+  std::vector<Triangle> there;
+  for (const TriangleId t : star(v)) there.push_back(triangle(t));
+  return fan_count(v, there);
+}
+
+std::optional<RefusalReason> EditableMesh::examine(const Replacement& r, double limit,
+                                                   bool may_pinch) {
   if (const auto reason = examine_sides(r)) return reason;
   if (const auto reason = examine_edges(r)) return reason;
-  if (const auto reason = examine_fans(r)) return reason;
+  if (!may_pinch) {
+    if (const auto reason = examine_fans(r)) return reason;
+  }
+  if (const auto reason = examine_walls(r)) return reason;
   double spent_so_far = 0;
   std::vector<TriangleCorners> before, after;
   for (const TriangleId t : r.remove) {
@@ -250,9 +316,9 @@ std::optional<RefusalReason> EditableMesh::examine(const Replacement& r, double 
       std::min(1e-14 * std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff()),
                std::max(left, 0.0) + 1e-14 * box.diagonal());
   if (left < 0) return RefusalReason::beyond_budget;
-  const auto there = distance_within(after, before, left + noise);
+  const auto there = distance_within_facing(after, before, left + noise);
   if (!there) return RefusalReason::beyond_budget;
-  const auto back = distance_within(before, after, left + noise);
+  const auto back = distance_within_facing(before, after, left + noise);
   if (!back) return RefusalReason::beyond_budget;
   last_distance_ = std::min(left, std::max(*there, *back));
   return std::nullopt;

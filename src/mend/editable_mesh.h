@@ -52,9 +52,14 @@ class EditableMesh {
 
   /// Would it leave the mesh sound where it is? That is: no edge gets more than two triangles or
   /// more uses than it had, none gets naked, none turns against its neighbour where it did not, no
-  /// vertex gets more fans, no triangle has no area or is turned over, and the two surfaces lie
-  /// within what is left of the budget (`limit` may tighten it).
-  [[nodiscard]] std::optional<RefusalReason> examine(const Replacement& r, double limit);
+  /// vertex gets more fans, no triangle has no area or is turned over, no two sides of a wall fall
+  /// together along an edge, and the two surfaces lie within what is left of the budget (`limit`
+  /// may tighten it). `may_pinch`: a vertex may get more fans, as long as one who goes on looks at
+  /// them at the end.
+  [[nodiscard]] std::optional<RefusalReason> examine(const Replacement& r, double limit,
+                                                     bool may_pinch = false);
+  /// Sets of triangles at the vertex that hang together by edges there.
+  [[nodiscard]] std::size_t fans_at(VertexId v) const;
   /// Carries out what `examine` found sound just before. `operation` tells who did it.
   void apply(const Replacement& r, std::uint32_t operation);
   /// Without looking; nothing is said of the budget.
@@ -79,6 +84,7 @@ class EditableMesh {
   [[nodiscard]] std::optional<RefusalReason> examine_edges(const Replacement& r) const;
   [[nodiscard]] std::optional<RefusalReason> examine_fans(const Replacement& r) const;
   [[nodiscard]] std::optional<RefusalReason> examine_sides(const Replacement& r) const;
+  [[nodiscard]] std::optional<RefusalReason> examine_walls(const Replacement& r) const;
   void put(const Replacement& r, std::uint32_t operation, double spent);
 
   const Mesh& mesh_;
@@ -104,8 +110,8 @@ template <class Run, class Refused>
                                     const Refused& refused);
 
 /// Operations whose triangles meet others in ways that the mesh before did not have.
-[[nodiscard]] std::vector<std::uint32_t> operations_that_cross(
-    const Mesh& before, const EditableMesh::Finished& after);
+[[nodiscard]] std::vector<std::uint32_t> operations_that_cross(const Mesh& before,
+                                                               const EditableMesh::Finished& after);
 
 /// Unit normal, or zero where there is none.
 [[nodiscard]] Vector unit_normal(const TriangleCorners& t);

@@ -31,8 +31,8 @@ constexpr std::array<MethodInfo, 7> kMethods = {{
     {FillMethod::ruled, "ruled", "straight lines from rim to rim"},
     {FillMethod::taut, "taut", "the least area"},
 }};
-constexpr std::array<FillMethod, 6> kTried = {FillMethod::flat,   FillMethod::extend,
-                                              FillMethod::fair,   FillMethod::crease,
+constexpr std::array<FillMethod, 6> kTried = {FillMethod::flat,  FillMethod::extend,
+                                              FillMethod::fair,  FillMethod::crease,
                                               FillMethod::ruled, FillMethod::taut};
 
 // A surface that turns by more than this lies back on itself.
@@ -207,15 +207,21 @@ FillOutcome Filler::Context::one(const Opening& opening, const Surroundings& aro
     return from_draft(opening, method, std::move(outcome));
   };
   switch (method) {
-    case FillMethod::flat: return made(draft_flat(around, opening, options.refine));
-    case FillMethod::extend: return made(draft_extended(around, opening, options.refine));
-    case FillMethod::fair: return made(draft_fair(around, opening));
-    case FillMethod::crease: return made(draft_creased(around, opening, options.refine));
+    case FillMethod::flat:
+      return made(draft_flat(around, opening, options.refine));
+    case FillMethod::extend:
+      return made(draft_extended(around, opening, options.refine));
+    case FillMethod::fair:
+      return made(draft_fair(around, opening));
+    case FillMethod::crease:
+      return made(draft_creased(around, opening, options.refine));
     case FillMethod::ruled:
-      return made(draft_ruled(around, opening,
-                              {options.start, options.other_start, options.reverse}));
-    case FillMethod::taut: return made(draft_taut(around, opening, options.refine));
-    case FillMethod::automatic: break;
+      return made(
+          draft_ruled(around, opening, {options.start, options.other_start, options.reverse}));
+    case FillMethod::taut:
+      return made(draft_taut(around, opening, options.refine));
+    case FillMethod::automatic:
+      break;
   }
   return Refusal{RefusalReason::does_not_apply, place_of(mesh.points, opening), {}};
 }
@@ -239,7 +245,8 @@ std::string unfit(const Fill& fill, double flat_area, bool is_band) {
     case FillMethod::ruled:
       if (!is_band) return "it is no band between two rims";
       break;
-    default: break;
+    default:
+      break;
   }
   return {};
 }
@@ -452,13 +459,13 @@ Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptio
     for (const auto& [f, reason] : harmful(mesh, current)) {
       current[f] = nullptr;
       if (!against[f].empty()) against[f] += "; ";
-      against[f] += std::string(slug(made[f].method)) + " would not do: " +
-                    std::string(text(reason));
+      against[f] +=
+          std::string(slug(made[f].method)) + " would not do: " + std::string(text(reason));
       if (options.method == FillMethod::automatic) {
         open.push_back(f);
       } else {
-        refused.push_back({reason, place_of(mesh.points, openings[f]),
-                           std::string(slug(made[f].method))});
+        refused.push_back(
+            {reason, place_of(mesh.points, openings[f]), std::string(slug(made[f].method))});
       }
     }
   }
@@ -474,8 +481,7 @@ Change add_fills(const Mesh& mesh, std::span<const Fill> fills, const Budget& bu
   for (const auto& [f, reason] : harmful(mesh, current)) {
     const Fill& fill = fills[f];
     const VertexId v = fill.triangles.empty() ? VertexId{0} : fill.triangles[0][0];
-    refused.push_back({reason,
-                       v.value < mesh.points.size() ? mesh.point(v) : Point(Point::Zero()),
+    refused.push_back({reason, v.value < mesh.points.size() ? mesh.point(v) : Point(Point::Zero()),
                        std::string(slug(fill.method))});
     current[f] = nullptr;
   }

@@ -193,7 +193,8 @@ class Refiner {
     std::size_t count = 0;
     for (const Candidate& c : candidates) {
       if (draft_.points.size() >= kMostPoints) break;
-      const auto [t, u] = std::pair(edges_.uses[c.edge].triangle[0], edges_.uses[c.edge].triangle[1]);
+      const auto [t, u] =
+          std::pair(edges_.uses[c.edge].triangle[0], edges_.uses[c.edge].triangle[1]);
       if (touched.contains(t) || touched.contains(u)) continue;
       touched.insert(t);
       touched.insert(u);

@@ -13,6 +13,7 @@
 #include <Eigen/SparseCholesky>
 
 #include "base/short_text.h"
+#include "geometry/small_matrix.h"
 
 namespace aguja {
 namespace {
@@ -179,8 +180,7 @@ double Surroundings::off(const Primitive& surface) const {
         return std::fabs(surface.distance(scene_.mesh.point(v))) <= 4 * fit_;
       });
       for (std::size_t c = 0; c < 3 && on_it; ++c) {
-        const Point middle =
-            0.5 * (scene_.mesh.point(t[c]) + scene_.mesh.point(t[(c + 1) % 3]));
+        const Point middle = 0.5 * (scene_.mesh.point(t[c]) + scene_.mesh.point(t[(c + 1) % 3]));
         farthest = std::max(farthest, std::fabs(surface.distance(middle)));
       }
     }
@@ -410,8 +410,7 @@ class Fairing {
     }
     Eigen::SparseMatrix<double> laplace(rows, static_cast<Eigen::Index>(unknowns_));
     laplace.setFromTriplets(entries.begin(), entries.end());
-    const Eigen::VectorXd scale =
-        Eigen::Map<const Eigen::VectorXd>(row_weight.data(), rows);
+    const Eigen::VectorXd scale = Eigen::Map<const Eigen::VectorXd>(row_weight.data(), rows);
     const Eigen::SparseMatrix<double> normal = laplace.transpose() * scale.asDiagonal() * laplace;
     Eigen::SimplicialLDLT<Eigen::SparseMatrix<double>> solver(normal);
     if (solver.info() != Eigen::Success) return false;
@@ -517,9 +516,9 @@ DraftOutcome draft_on_surface(const Surroundings& around, Draft draft, const Dra
     }
   }
   refine(draft, rules);
-  return FillDraftResult{std::move(draft), "all around it is one " +
-                                               std::string(slug(surface.kind)) +
-                                               ", which is continued"};
+  return FillDraftResult{
+      std::move(draft),
+      "all around it is one " + std::string(slug(surface.kind)) + ", which is continued"};
 }
 
 }  // namespace
@@ -554,23 +553,23 @@ DraftOutcome draft_fair(const Surroundings& around, const Opening& opening) {
 namespace {
 
 // Newton's method on the distances to some surfaces: the nearest common point, about.
-std::optional<Point> common_point(std::span<const Primitive* const> surfaces, Point p,
-                                  double reach, double fit) {
+std::optional<Point> common_point(std::span<const Primitive* const> surfaces, Point p, double reach,
+                                  double fit) {
   const Point start = p;
   for (int step = 0; step < 60; ++step) {
-    Eigen::MatrixXd normals(static_cast<Eigen::Index>(surfaces.size()), 3);
-    Eigen::VectorXd distances(static_cast<Eigen::Index>(surfaces.size()));
-    for (std::size_t i = 0; i < surfaces.size(); ++i) {
-      const auto row = static_cast<Eigen::Index>(i);
-      normals.row(row) = surfaces[i]->normal(p).transpose();
-      distances[row] = surfaces[i]->distance(p);
+    std::vector<Vector> normals;
+    std::vector<double> distances;
+    double farthest = 0;
+    for (const Primitive* s : surfaces) {
+      normals.push_back(s->normal(p));
+      distances.push_back(s->distance(p));
+      farthest = std::max(farthest, std::fabs(distances.back()));
     }
-    if (distances.cwiseAbs().maxCoeff() <= 1e-13 * reach) break;
+    if (farthest <= 1e-13 * reach) break;
     // The least step: what the surfaces leave free stays.
-    const Eigen::JacobiSVD<Eigen::MatrixXd> svd(normals, Eigen::ComputeThinU | Eigen::ComputeThinV);
-    const double least = svd.singularValues().tail(1)[0];
-    if (!(least > 1e-4)) return std::nullopt;  // they run side by side
-    p -= Point(svd.solve(distances));
+    const LeastStep least = least_step(normals, distances, 1e-6);
+    if (!(least.least_singular > 1e-4)) return std::nullopt;  // they run side by side
+    p -= least.step;
     if (!p.allFinite() || (p - start).norm() > reach) return std::nullopt;
   }
   for (const Primitive* s : surfaces) {
@@ -637,7 +636,33 @@ class Roof {
       side.path_end = {loop[(i + 1) % n]};
       side.outward += edges[i].normal;
     }
+    if (sides_.size() > 1) hand_over();
     return true;
+  }
+
+  // An edge of the rim that lies on the next side's surface, too, is where the two meet: what is
+  // missing across it is that side's.
+  void hand_over() {
+    const std::size_t n = sides_.size();
+    const auto lies_on = [&](std::uint32_t a, std::uint32_t b, const Primitive& s) {
+      return std::fabs(s.distance(point(a))) <= near() && std::fabs(s.distance(point(b))) <= near();
+    };
+    for (std::size_t i = 0; i < n; ++i) {
+      Side &side = sides_[i], &next = sides_[(i + 1) % n];
+      bool moved = false;
+      while (side.run.size() > 2 &&
+             lies_on(side.run.back(), side.run[side.run.size() - 2], next.surface)) {
+        side.run.pop_back();
+        next.run.insert(next.run.begin(), side.run.back());
+        moved = true;
+      }
+      while (!moved && next.run.size() > 2 && lies_on(next.run[0], next.run[1], side.surface)) {
+        next.run.erase(next.run.begin());
+        side.run.push_back(next.run[0]);
+      }
+      side.path_end = {side.run.back()};
+      next.path_start = {next.run.front()};
+    }
   }
 
   [[nodiscard]] const Point& point(std::uint32_t p) const { return maker_.draft.points[p]; }
@@ -663,7 +688,8 @@ class Roof {
       }
     }
     if (!(best < kNever)) return false;
-    Side &before = sides_[(which + n - 1) % n], &own = sides_[which], &after = sides_[(which + 1) % n];
+    Side &before = sides_[(which + n - 1) % n], &own = sides_[which],
+         &after = sides_[(which + 1) % n];
     const std::uint32_t x = new_point(corner, own);
     const std::uint32_t from_start = own.path_start.back(), from_end = own.path_end.back();
     const auto first = curve(from_start, x, before.surface, own.surface);
@@ -673,7 +699,6 @@ class Roof {
     append(own.path_start, *first);
     append(own.path_end, *second);
     append(after.path_start, *second);
-    own.path_start.pop_back();  // the corner is at the end of the other path
     finish(own);
     sides_.erase(sides_.begin() + static_cast<std::ptrdiff_t>(which));
     return true;
@@ -684,8 +709,8 @@ class Roof {
     for (const std::uint32_t v : {side.path_start.back(), side.path_end.back()}) {
       if ((point(v) - p).norm() <= near()) return v;
     }
-    const double size = 0.5 * (maker_.draft.size[side.path_start.back()] +
-                               maker_.draft.size[side.path_end.back()]);
+    const double size =
+        0.5 * (maker_.draft.size[side.path_start.back()] + maker_.draft.size[side.path_end.back()]);
     return maker_.draft.add(p, size, true);
   }
 
@@ -699,10 +724,8 @@ class Roof {
     const auto line = curve(a, b, first.surface, second.surface);
     if (!line) return false;
     append(first.path_end, *line);
-    first.path_end.pop_back();
     DraftLoop back(line->rbegin(), line->rend());
     append(second.path_end, back);
-    second.path_end.pop_back();
     return true;
   }
 
@@ -730,8 +753,8 @@ class Roof {
         if (!on_both) return std::nullopt;
         p = *on_both;
       }
-      path.push_back(maker_.draft.add(
-          p, (1 - at) * maker_.draft.size[a] + at * maker_.draft.size[b], true));
+      path.push_back(
+          maker_.draft.add(p, (1 - at) * maker_.draft.size[a] + at * maker_.draft.size[b], true));
     }
     path.push_back(b);
     return path;
@@ -741,6 +764,9 @@ class Roof {
     DraftLoop border = side.run;
     border.insert(border.end(), side.path_end.begin() + 1, side.path_end.end());
     border.insert(border.end(), side.path_start.rbegin(), side.path_start.rend() - 1);
+    // Both paths end in the corner where they met, which may be an end of the run itself.
+    border.erase(std::unique(border.begin(), border.end()), border.end());
+    while (border.size() > 1 && border.front() == border.back()) border.pop_back();
     regions_.push_back({side.surface, std::move(border), side.outward});
   }
 
@@ -821,12 +847,13 @@ Point nearest_to_lines(const Draft& draft, const DraftLoop& loop,
   }
   // Where the lines leave it open, the middle decides.
   sum += 1e-6 * Eigen::Matrix3d::Identity();
-  return middle + Point(sum.ldlt().solve(right));
+  return middle + Point(solve(sum, right));
 }
 
 class CreaseNet {
  public:
-  CreaseNet(const Surroundings& around, DraftMaker& maker) : maker_(maker), width_(width_of(maker)) {
+  CreaseNet(const Surroundings& around, DraftMaker& maker)
+      : maker_(maker), width_(width_of(maker)) {
     const DraftLoop& loop = maker.loops[0];
     for (std::size_t i = 0; i < loop.size(); ++i) {
       const std::vector<Vector> creases = around.creases_at(maker.vertex(loop[i]));
@@ -853,9 +880,8 @@ class CreaseNet {
           const double cost = 2 - ends_[i].direction.dot(across) + ends_[j].direction.dot(across);
           if (cost >= std::min(best, kWorstCost)) continue;
           for (std::size_t k = 0; k < parts.size(); ++k) {
-            const bool both =
-                std::find(parts[k].begin(), parts[k].end(), p) != parts[k].end() &&
-                std::find(parts[k].begin(), parts[k].end(), q) != parts[k].end();
+            const bool both = std::find(parts[k].begin(), parts[k].end(), p) != parts[k].end() &&
+                              std::find(parts[k].begin(), parts[k].end(), q) != parts[k].end();
             if (!both) continue;
             best = cost, a = i, b = j, in = k;
           }
@@ -879,9 +905,8 @@ class CreaseNet {
     const double size = 0.5 * (maker_.draft.size[a] + maker_.draft.size[b]);
     const Vector across = (point(b) - point(a)) / length;
     const bool straight = leave.dot(across) > 1 - 1e-9 && arrive.dot(across) > 1 - 1e-9;
-    const int pieces = static_cast<int>(
-        std::clamp(std::ceil(length / std::max(size, 1e-3 * length) - 0.5), straight ? 1.0 : 4.0,
-                   400.0));
+    const int pieces = static_cast<int>(std::clamp(
+        std::ceil(length / std::max(size, 1e-3 * length) - 0.5), straight ? 1.0 : 4.0, 400.0));
     const Point from = point(a), to = point(b);
     DraftLoop path = {a};
     for (int i = 1; i < pieces; ++i) {
@@ -889,7 +914,8 @@ class CreaseNet {
       // Hermite's cubic.
       const Point p = s * s * (1 + 2 * t) * from + t * t * (1 + 2 * s) * to +
                       s * s * t * length * leave - t * t * s * length * arrive;
-      path.push_back(maker_.draft.add(p, s * maker_.draft.size[a] + t * maker_.draft.size[b], true));
+      path.push_back(
+          maker_.draft.add(p, s * maker_.draft.size[a] + t * maker_.draft.size[b], true));
     }
     path.push_back(b);
     return path;
@@ -977,8 +1003,7 @@ namespace {
 std::size_t nearest_in(const Draft& draft, const DraftLoop& loop, const Point& p) {
   std::size_t best = 0;
   for (std::size_t i = 1; i < loop.size(); ++i) {
-    if ((draft.points[loop[i]] - p).squaredNorm() <
-        (draft.points[loop[best]] - p).squaredNorm()) {
+    if ((draft.points[loop[i]] - p).squaredNorm() < (draft.points[loop[best]] - p).squaredNorm()) {
       best = i;
     }
   }
@@ -1019,8 +1044,7 @@ DraftOutcome draft_ruled(const Surroundings& around, const Opening& opening,
         if (d < best) best = d, i = k, j = m;
       }
     }
-    triangles =
-        divide_strip(draft.points, closed_from(a, i), closed_from(b, j), maker.may_join);
+    triangles = divide_strip(draft.points, closed_from(a, i), closed_from(b, j), maker.may_join);
     why = "a band between two rims";
   } else {
     const DraftLoop& loop = maker.loops[0];

@@ -7,6 +7,7 @@
 #include <numeric>
 #include <set>
 
+#include "aguja/mend/by_hand.h"
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/weld.h"
 #include "mend/finding_openings.h"
@@ -40,7 +41,11 @@ const std::vector<Rule>& rules() {
       {Remedy::drop, {back_to_back}, false, false, "a wall without thickness"},
       {Remedy::collapse, {zero_area}, false, false, "nothing moves farther than the budget"},
       {Remedy::drop, {zero_volume}, false, false, "it encloses nothing"},
-      {Remedy::drop, {stray_shell}, false, false, "far smaller than the part, and connected to nothing"},
+      {Remedy::drop,
+       {stray_shell},
+       false,
+       false,
+       "far smaller than the part, and connected to nothing"},
       {Remedy::drop, {loose_sheet}, false, false, "it encloses nothing"},
       {Remedy::drop, {internal_face}, false, false, "there is material on both sides"},
       {Remedy::drop, {nonmanifold_edge}, false, false, "a flap that hangs on the surface"},
@@ -148,16 +153,17 @@ class Mender {
       inspection_.part_counts[changed[i]] = fresh.part_counts[i];
     }
     std::erase_if(inspection_.findings, [&](const Finding& f) {
-      return f.part_index && std::find(changed.begin(), changed.end(), *f.part_index) != changed.end();
+      return f.part_index &&
+             std::find(changed.begin(), changed.end(), *f.part_index) != changed.end();
     });
     for (Finding& f : fresh.findings) {
       if (!f.part_index) continue;
       f.part_index = changed[*f.part_index];
       inspection_.findings.push_back(std::move(f));
     }
-    inspection_.counts = std::accumulate(
-        inspection_.part_counts.begin(), inspection_.part_counts.end(), Counts{},
-        [](Counts sum, const Counts& c) { return sum += c; });
+    inspection_.counts =
+        std::accumulate(inspection_.part_counts.begin(), inspection_.part_counts.end(), Counts{},
+                        [](Counts sum, const Counts& c) { return sum += c; });
   }
 
   // Steps for what is found now, in order; those that would run by themselves, or were accepted,
@@ -243,7 +249,8 @@ class Mender {
     });
     if (flat) {
       step.on = true;
-      step.settings["method"] = std::string("flat");
+      // Who accepts any fill gets another where the flat one would harm.
+      if (!is_accepted(options_, f.kind)) step.settings["method"] = std::string("flat");
       return;
     }
     step.why = "what is missing there is a decision";
@@ -280,7 +287,8 @@ class Mender {
         if (failed.contains(key)) continue;
         Step step = proposed;
         step.number = ++number_;
-        if (!run_one(step, parts)) {
+        const std::size_t lines = result_.ledger.size();
+        if (!run_one(step, parts) && !run_with_stitching(step, lines, parts)) {
           failed.insert(key);
           continue;
         }
@@ -297,8 +305,11 @@ class Mender {
     std::size_t number = number_;
     for (Step& step : propose()) {
       if (step.on && info(step.remedy).is_there) {
-        // It was tried, and refused. For an opening there are other ways.
-        if (step.remedy != Remedy::fill) continue;
+        // It was tried, and refused. Where only flat was tried, there are other ways.
+        const auto method = step.settings.find("method");
+        const bool only_flat = step.remedy == Remedy::fill && method != step.settings.end() &&
+                               method->second == Setting(std::string("flat"));
+        if (!only_flat) continue;
         step.settings["method"] = std::string("auto");
         step.why = "flat was refused";
       }
@@ -328,8 +339,8 @@ class Mender {
     step.why = "equal points are one vertex; triangles with two equal corners bound nothing";
     step.number = number_ + 1;
     std::set<std::string> parts;
-    const StepResult welded =
-        run_step(state_, inspection_.findings, step, {tolerance(), options_.round_to_float}, progress_);
+    const StepResult welded = run_step(state_, inspection_.findings, step,
+                                       {tolerance(), options_.round_to_float}, progress_);
     const bool dropped = std::any_of(welded.lines.begin(), welded.lines.end(),
                                      [](const LedgerLine& l) { return l.triangles_removed > 0; });
     const bool merged = std::any_of(welded.lines.begin(), welded.lines.end(),
@@ -375,6 +386,44 @@ class Mender {
     return take(done, step, parts);
   }
 
+  // Copies and flaps may hide the rims of cracks: they go if the stitching that then can be done
+  // makes up for the edges that they bare.
+  // `lines`: of the ledger before they were tried alone.
+  bool run_with_stitching(const Step& drop, std::size_t lines, std::set<std::string>& parts) {
+    const auto& kinds = drop.selection.kinds;
+    const bool may_hide =
+        drop.remedy == Remedy::drop && std::any_of(kinds.begin(), kinds.end(), [](FindingKind k) {
+          return k == duplicate_triangle || k == back_to_back || k == nonmanifold_edge;
+        });
+    if (!may_hide || stopped_) return false;
+    Step bold = drop;
+    bold.settings["may_bare"] = true;
+    const StepOptions options{tolerance(), options_.round_to_float};
+    const StepResult dropped = run_step(state_, inspection_.findings, bold, options, progress_);
+    if (!dropped.changed) return false;
+    Step stitch;
+    stitch.remedy = Remedy::stitch;
+    stitch.selection.kinds = {crack, hanging_vertex};
+    stitch.number = drop.number + 1;
+    stitch.why = "closes what was hidden";
+    const Inspection between =
+        inspect_for_mending(dropped.state.model, options_.profile, tolerance(), progress_);
+    const StepResult both = run_step(dropped.state, between.findings, stitch, options, progress_);
+    for (std::size_t p = 0; p < state_.model.parts.size(); ++p) {
+      Change whole;
+      whole.mesh = both.state.model.parts[p].mesh;
+      whole.parent.assign(whole.mesh.triangles.size(), {kNoIndex});
+      if (!harm_of(state_.model.parts[p].mesh, whole).empty()) return false;
+    }
+    // The refusal before stands corrected.
+    result_.ledger.resize(lines);
+    result_.plan.steps.pop_back();
+    take(dropped, bold, parts);
+    number_ = stitch.number;
+    take(both, stitch, parts);
+    return true;
+  }
+
   bool take(const StepResult& done, Step step, std::set<std::string>& parts) {
     for (const LedgerLine& line : done.lines) {
       if (line.changed_anything()) parts.insert(line.part);
@@ -413,9 +462,8 @@ class Mender {
     for (const Step& step : result_.proposed) {
       const auto& kinds = step.selection.kinds;
       const auto& ids = step.selection.ids;
-      const bool about = ids.empty()
-                             ? std::find(kinds.begin(), kinds.end(), f.kind) != kinds.end()
-                             : std::find(ids.begin(), ids.end(), f.id) != ids.end();
+      const bool about = ids.empty() ? std::find(kinds.begin(), kinds.end(), f.kind) != kinds.end()
+                                     : std::find(ids.begin(), ids.end(), f.id) != ids.end();
       if (!about) continue;
       if (!info(step.remedy).is_there) {
         return "needs " + std::string(slug(step.remedy)) + ", which is not there yet";
@@ -424,10 +472,17 @@ class Mender {
              "), not run";
     }
     // The last line about it says why.
+    const auto may_mend = [&](Remedy remedy) {
+      return std::any_of(rules().begin(), rules().end(), [&](const Rule& rule) {
+        return rule.remedy == remedy &&
+               std::find(rule.kinds.begin(), rule.kinds.end(), f.kind) != rule.kinds.end();
+      });
+    };
     for (auto line = result_.ledger.rbegin(); line != result_.ledger.rend(); ++line) {
       if (line->refused.empty()) continue;
       const bool named =
           std::find(line->findings.begin(), line->findings.end(), f.id) != line->findings.end();
+      if (!named && !may_mend(line->remedy)) continue;
       for (const Refusal& r : line->refused) {
         const bool near = f.box.contains(r.place) ||
                           (r.place - f.place).norm() <= 0.5 * f.box.diagonal() + tolerance();

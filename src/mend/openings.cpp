@@ -108,7 +108,8 @@ class LoopFinder {
                             std::string("neighbours there face opposite ways, or edges branch")});
   }
 
-  void close(std::vector<std::size_t>& path, std::size_t begin, std::map<VertexId, std::size_t>& at) {
+  void close(std::vector<std::size_t>& path, std::size_t begin,
+             std::map<VertexId, std::size_t>& at) {
     Loop loop;
     for (std::size_t i = begin; i < path.size(); ++i) {
       loop.push_back(sides_[path[i]].from);
@@ -162,8 +163,8 @@ Vector area_vector(std::span<const Point> points, const Loop& loop) {
   const Point origin = center_of(points, loop);
   Vector sum = Vector::Zero();
   for (std::size_t i = 0; i < loop.size(); ++i) {
-    sum += (points[loop[i].value] - origin)
-               .cross(points[loop[(i + 1) % loop.size()].value] - origin);
+    sum +=
+        (points[loop[i].value] - origin).cross(points[loop[(i + 1) % loop.size()].value] - origin);
   }
   return 0.5 * sum;
 }

@@ -47,9 +47,8 @@ class Orienter {
     const Rims rims(edges_);
     const RimSurvey survey = survey_rims(
         welded_, change_.mesh.patch_of, edges_, components,
-        {.tolerance = options_.crack_tolerance > 0
-                          ? std::optional<double>(options_.crack_tolerance)
-                          : std::nullopt});
+        {.tolerance = options_.crack_tolerance > 0 ? std::optional<double>(options_.crack_tolerance)
+                                                   : std::nullopt});
     const JoinedSurface joined(welded_, edges_, components, rims, survey);
     const Material material = find_material(joined, {}, false);
     std::vector<bool> asked(material.regions.size());
@@ -61,9 +60,9 @@ class Orienter {
       if (r.role == RegionRole::turned) turned_[parent.value] = true;
       if (r.role == RegionRole::undecided && !asked[region] && in_conflict(parent)) {
         asked[region] = true;
-        change_.refused.push_back({RefusalReason::undecided, middle(parent),
-                                   "the winding numbers are " + short_text(r.winding) +
-                                       " on average"});
+        change_.refused.push_back(
+            {RefusalReason::undecided, middle(parent),
+             "the winding numbers are " + short_text(r.winding) + " on average"});
       }
     }
     if (std::any_of(turned_.begin(), turned_.end(), [](bool b) { return b; })) {

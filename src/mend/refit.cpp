@@ -60,8 +60,7 @@ Change refit(const Mesh& mesh, std::span<const TriangleId> triangles, const Fill
       options.method == FillMethod::ruled) {
     openings = {{{openings[0].loops[0], openings[1].loops[0]}}};
   }
-  Change filled =
-      fill(without.mesh, openings, options, {budget.distance, without.spent}, progress);
+  Change filled = fill(without.mesh, openings, options, {budget.distance, without.spent}, progress);
   if (!filled.refused.empty()) return refuse(filled.refused[0]);
   filled.done = gone.size();
   return composed(without, std::move(filled));

@@ -10,7 +10,7 @@ struct Words {
   std::string_view text;
 };
 
-constexpr std::array<Words, 13> kWords = {{
+constexpr std::array<Words, 14> kWords = {{
     {"third-triangle", "an edge would carry more than two triangles"},
     {"no-area", "a triangle would lose its area"},
     {"turned-over", "a triangle would be turned over"},
@@ -24,6 +24,7 @@ constexpr std::array<Words, 13> kWords = {{
     {"does-not-apply", "the method has nothing to work on there"},
     {"size-limit", "smaller or larger than the limits of the step"},
     {"undecided", "the evidence does not say which way is right"},
+    {"wall-lost", "a wall would lose its thickness there"},
 }};
 
 const Words& words(RefusalReason reason) { return kWords.at(static_cast<std::size_t>(reason)); }

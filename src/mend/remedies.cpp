@@ -26,8 +26,7 @@ constexpr SettingInfo kFill[] = {
     {"refine", flag, "divide until triangles are as large as those around; true if left out"}};
 constexpr SettingInfo kCollapse[] = {
     {"short_edge", length, "edges that are shorter are contracted although no triangle is bad"}};
-constexpr SettingInfo kOrient[] = {
-    {"cavities", flag, "closed shells inside others are cavities"}};
+constexpr SettingInfo kOrient[] = {{"cavities", flag, "closed shells inside others are cavities"}};
 constexpr SettingInfo kDrop[] = {
     {"may_bare", flag, "edges may be bared: openings are made on purpose"},
     {"whole_shell", flag, "all that hangs together with the triangles goes"}};
@@ -38,7 +37,8 @@ constexpr SettingInfo kMove[] = {{"at", points, "vertices, each by the nearest t
                                  {"to", points, "or where each goes"}};
 constexpr SettingInfo kJoin[] = {{"at", points, "vertices, each by the nearest to a point"},
                                  {"to", point, "where they become one; their middle if left out"}};
-constexpr SettingInfo kAdd[] = {{"at", points, "its three corners, counter-clockwise from outside"}};
+constexpr SettingInfo kAdd[] = {
+    {"at", points, "its three corners, counter-clockwise from outside"}};
 constexpr SettingInfo kBridge[] = {
     {"at", points, "the ends of the first edge, then of the second"}};
 constexpr SettingInfo kCopy[] = {{"from", point, "a point that is taken"},
@@ -69,7 +69,11 @@ constexpr std::array<RemedyInfo, 21> kRemedies = {{
     {Remedy::bridge, "bridge", "two naked edges are joined by triangles", true, true, kBridge},
     {Remedy::copy, "copy", "triangles are copied, moved, mirrored or at an offset", true, true,
      kCopy},
-    {Remedy::resolve, "resolve", "crossings and overlaps become one clean boundary", false, false,
+    {Remedy::resolve,
+     "resolve",
+     "crossings and overlaps become one clean boundary",
+     false,
+     false,
      {}},
     {Remedy::cut, "cut", "the model is divided", false, false, {}},
     {Remedy::offset, "offset", "a sheet gets a thickness", false, false, {}},

@@ -195,8 +195,7 @@ Change fill_target(const Mesh& mesh, const Target& target, const FillOptions& op
     }
   }
   const Change& prepared = openings.prepared();
-  Change change =
-      fill(prepared.mesh, wanted, options, {budget.distance, prepared.spent}, progress);
+  Change change = fill(prepared.mesh, wanted, options, {budget.distance, prepared.spent}, progress);
   change.refused.insert(change.refused.end(), refused.begin(), refused.end());
   // What was divided for nothing stays undivided.
   if (change.done == 0) {
@@ -244,7 +243,8 @@ Change drop_target(const Mesh& mesh, const Target& target, const SettingReader& 
     goes.insert(triangles.begin(), triangles.end());
   };
   const auto among = [](std::vector<TriangleId> some, const std::vector<TriangleId>& all) {
-    std::erase_if(some, [&](TriangleId t) { return !std::binary_search(all.begin(), all.end(), t); });
+    std::erase_if(some,
+                  [&](TriangleId t) { return !std::binary_search(all.begin(), all.end(), t); });
     return some;
   };
   if (is_kind(target, duplicate_triangle)) add(surplus_copies(mesh));
@@ -286,8 +286,8 @@ Change change_of(const Mesh& mesh, const Target& target, const StepContext& c,
     case Remedy::stitch: {
       double spent = 0;
       for (const double s : budget.spent) spent = std::max(spent, s);
-      const double tolerance = std::min(read.get<double>("tolerance").value_or(c.tolerance),
-                                        budget.distance);
+      const double tolerance =
+          std::min(read.get<double>("tolerance").value_or(c.tolerance), budget.distance);
       StitchOptions options;
       options.steps = std::clamp(static_cast<int>(read.get<double>("steps").value_or(1)), 1, 100);
       options.round_to_float = c.round_to_float;
@@ -341,7 +341,8 @@ Change change_of(const Mesh& mesh, const Target& target, const StepContext& c,
                      target.findings.empty() ? std::span<const TriangleId>(target.triangles)
                                              : std::span<const TriangleId>()},
                     budget, c.progress);
-    case Remedy::drop: return drop_target(mesh, target, read, budget);
+    case Remedy::drop:
+      return drop_target(mesh, target, read, budget);
     case Remedy::absorb: {
       const bool planes = is_kind(target, FindingKind::split_patch) || target.findings.empty();
       Change change = unchanged(mesh, budget);
@@ -392,8 +393,10 @@ Change change_of(const Mesh& mesh, const Target& target, const StepContext& c,
       }
       return join_vertices(mesh, vertices, read.point("to").value_or(middle), budget);
     }
-    case Remedy::turn: return turn(mesh, target.triangles, budget);
-    case Remedy::delete_: return drop_triangles(mesh, target.triangles, {true}, budget);
+    case Remedy::turn:
+      return turn(mesh, target.triangles, budget);
+    case Remedy::delete_:
+      return drop_triangles(mesh, target.triangles, {true}, budget);
     case Remedy::add: {
       const std::vector<VertexId> v = vertices_at(mesh, read.points("at"));
       if (v.size() != 3) read.fail("add needs at with three points");
@@ -416,7 +419,8 @@ Change change_of(const Mesh& mesh, const Target& target, const StepContext& c,
       }
       read.fail("copy needs from and to, through and normal, or offset");
     }
-    default: break;
+    default:
+      break;
   }
   return unchanged(mesh, budget);
 }
@@ -504,8 +508,21 @@ MendState::MendState(Model read) : model(std::move(read)) {
 void accept(MendState& state, std::size_t index, Change change) {
   Part& part = state.model.parts[index];
   PartTrace& trace = state.traces[index];
-  for (const TriangleId t : change.dropped) {
-    if (trace.added[t.value]) continue;
+  // Triangles with two equal corners have no area to give up, but go all the same.
+  std::vector<bool> goes(part.mesh.triangles.size());
+  for (std::uint32_t t = 0; t < goes.size(); ++t) {
+    const Triangle& own = part.mesh.triangles[t];
+    for (std::size_t c = 0; c < 3; ++c) {
+      if (part.mesh.point(own[c]) == part.mesh.point(own[(c + 1) % 3])) goes[t] = true;
+    }
+  }
+  for (const TriangleId p : change.parent) {
+    if (p.value != kNoIndex) goes[p.value] = false;
+  }
+  for (const TriangleId t : change.dropped) goes[t.value] = true;
+  for (std::uint32_t i = 0; i < goes.size(); ++i) {
+    const TriangleId t{i};
+    if (!goes[i] || trace.added[i]) continue;
     Triangle own = part.mesh.triangle(t);
     for (VertexId& v : own.corner) {
       trace.removed.points.push_back(part.mesh.point(v));
@@ -580,9 +597,8 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
     const bool as_told = remedy.by_hand || step.settings.contains("may_bare");
     if (!harm.empty() && !as_told) {
       std::vector<Refusal> refused = std::move(change.refused);
-      refused.push_back({RefusalReason::no_gain, target.findings.empty()
-                                                     ? Point(Point::Zero())
-                                                     : target.findings[0]->place,
+      refused.push_back({RefusalReason::no_gain,
+                         target.findings.empty() ? Point(Point::Zero()) : target.findings[0]->place,
                          "it would leave " + harm});
       change = unchanged(mesh, budget);
       change.refused = std::move(refused);
@@ -625,8 +641,8 @@ const Fill* Trial::find(FillMethod method) const {
 
 Trial try_fills(std::shared_ptr<const MendState> state, std::span<const Finding> findings,
                 const std::string& id, const FillOptions& options) {
-  const auto at = std::find_if(findings.begin(), findings.end(),
-                               [&](const Finding& f) { return f.id == id; });
+  const auto at =
+      std::find_if(findings.begin(), findings.end(), [&](const Finding& f) { return f.id == id; });
   if (at == findings.end()) throw StepError(0, "there is no finding " + id);
   if (at->kind != FindingKind::opening && at->kind != FindingKind::sheet_border) {
     throw StepError(0, id + " is no opening: there is nothing to fill");
@@ -639,15 +655,16 @@ Trial try_fills(std::shared_ptr<const MendState> state, std::span<const Finding>
   const FindingOpenings openings(state->model.parts[trial.part].mesh, options.tolerance, budget);
   const std::vector<Opening> own = openings.of(*at);
   if (own.size() != 1) {
-    throw StepError(0, id + (own.empty() ? ": its naked edges form no closed loop; stitch or orient first"
-                                         : ": its rim meets itself: it is several openings"));
+    throw StepError(
+        0, id + (own.empty() ? ": its naked edges form no closed loop; stitch or orient first"
+                             : ": its rim meets itself: it is several openings"));
   }
   // Fills name vertices of the mesh as it was prepared.
   auto prepared = std::make_shared<MendState>(*state);
   accept(*prepared, trial.part, openings.prepared());
   trial.state = prepared;
-  trial.outcomes = Filler(prepared->model.parts[trial.part].mesh, options.tolerance)
-                       .try_all(own[0], options);
+  trial.outcomes =
+      Filler(prepared->model.parts[trial.part].mesh, options.tolerance).try_all(own[0], options);
   return trial;
 }
 

@@ -56,14 +56,14 @@ bool is_id(const std::string& text) {
 }
 
 bool is_left_out(const Selection& s, const Finding& f) {
-  return std::any_of(s.but.begin(), s.but.end(), [&](const std::string& but) {
-    return but == f.id || but == slug(f.kind);
-  });
+  return std::any_of(s.but.begin(), s.but.end(),
+                     [&](const std::string& but) { return but == f.id || but == slug(f.kind); });
 }
 
 bool is_named(const Selection& s, const Part& part, std::uint32_t patch) {
   const std::string number = std::to_string(patch);
-  const std::string name = patch < part.patch_names.size() ? part.patch_names[patch] : std::string();
+  const std::string name =
+      patch < part.patch_names.size() ? part.patch_names[patch] : std::string();
   return std::any_of(s.patches.begin(), s.patches.end(), [&](const std::string& p) {
     return p == number || (!name.empty() && (p == name || p == part.name + "/" + name));
   });
@@ -182,8 +182,8 @@ std::vector<std::size_t> select_findings(const Selection& s, std::span<const Fin
 std::vector<std::string> missing_ids(const Selection& s, std::span<const Finding> findings) {
   std::vector<std::string> missing;
   for (const std::string& id : s.ids) {
-    const bool there = std::any_of(findings.begin(), findings.end(),
-                                   [&](const Finding& f) { return f.id == id; });
+    const bool there =
+        std::any_of(findings.begin(), findings.end(), [&](const Finding& f) { return f.id == id; });
     if (!there) missing.push_back(id);
   }
   return missing;
@@ -245,9 +245,9 @@ void check_names(const Model& model, const Selection& s) {
       }
     }
     if (!there) {
-      throw ArgumentError("there is no patch '" + wanted + "'" +
-                          (patches.empty() ? "; the model names none"
-                                           : "; there are: " + list(patches)));
+      throw ArgumentError(
+          "there is no patch '" + wanted + "'" +
+          (patches.empty() ? "; the model names none" : "; there are: " + list(patches)));
     }
   }
 }
@@ -264,7 +264,8 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
   if (s.names_findings()) {
     for (const std::size_t i : select_findings(s, findings)) {
       if (!findings[i].part_index) continue;
-      for (const TriangleId t : findings[i].triangles) wanted[*findings[i].part_index][t.value] = true;
+      for (const TriangleId t : findings[i].triangles)
+        wanted[*findings[i].part_index][t.value] = true;
     }
   }
   const bool only_place = !s.names_findings() && !by_patch && !by_range;

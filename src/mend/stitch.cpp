@@ -260,7 +260,7 @@ class Stitcher {
   std::unordered_map<std::uint32_t, std::array<Point, 3>> corner_origins_;
   std::vector<bool> has_origins_;
   Origins origins_;
-  std::vector<bool> joined_;          // by edge
+  std::vector<bool> joined_;      // by edge
   std::vector<Refusal> refused_;  // in the last pass
   StitchResult result_;
 };

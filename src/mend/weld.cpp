@@ -1,8 +1,11 @@
 #include "aguja/mend/weld.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
+#include <map>
+#include <set>
 
 #include "aguja/geometry/box_tree.h"
 #include "aguja/mesh/edge_table.h"
@@ -94,33 +97,70 @@ Change weld_rims(const Mesh& mesh, double tolerance, std::span<const TriangleId>
   }
   const std::vector<NearPair> pairs = near_pairs(first.mesh, tolerance, wanted);
   if (pairs.empty()) return first;
+  const VertexStars stars(first.mesh.triangles, first.mesh.points.size());
   std::vector<Refusal> refused;
   std::size_t done = 0;
-  Change second = run_operations(
-      first.mesh, {budget.distance, first.spent},
-      [&](EditableMesh& edited, const std::vector<bool>& banned) {
-        refused.clear();
-        done = 0;
-        std::vector<bool> taken(first.mesh.points.size());
-        for (std::uint32_t i = 0; i < pairs.size(); ++i) {
-          const auto& [distance, a, b] = pairs[i];
-          if (taken[a.value] || taken[b.value]) continue;
-          const Point middle = 0.5 * (edited.point(a) + edited.point(b));
-          if (i < banned.size() && banned[i]) {
-            refused.push_back({RefusalReason::crossing, middle, {}});
-            continue;
+  // The first join of two rims is always a pinch, which the next ones close: what is left of them
+  // at the end is undone.
+  std::set<std::uint32_t> pinching, left_pinched;
+  Change second;
+  // A vertex is joined once: a triangle moves as far as that of its corners which moves farthest,
+  // not as far as all of them together.
+  const auto spent_at = [&](VertexId v) {
+    double spent = 0;
+    for (const TriangleId t : stars.at(v)) spent = std::max(spent, first.spent[t.value]);
+    return spent;
+  };
+  std::map<std::array<double, 3>, double> moved;  // by the place of joined vertices
+  do {
+    pinching.insert(left_pinched.begin(), left_pinched.end());
+    second = run_operations(
+        first.mesh, {2 * budget.distance, {}},
+        [&](EditableMesh& edited, const std::vector<bool>& banned) {
+          refused.clear();
+          moved.clear();
+          left_pinched.clear();
+          done = 0;
+          std::vector<bool> taken(first.mesh.points.size());
+          std::vector<std::pair<std::uint32_t, VertexId>> joined;
+          for (std::uint32_t i = 0; i < pairs.size(); ++i) {
+            const auto& [distance, a, b] = pairs[i];
+            if (taken[a.value] || taken[b.value]) continue;
+            const Point middle = 0.5 * (edited.point(a) + edited.point(b));
+            std::optional<RefusalReason> reason;
+            if (i < banned.size() && banned[i]) reason = RefusalReason::crossing;
+            if (pinching.contains(i)) reason = RefusalReason::pinch;
+            if (0.5 * distance + std::max(spent_at(a), spent_at(b)) > budget.distance) {
+              reason = RefusalReason::beyond_budget;
+            }
+            const VertexId to = edited.add_point(middle);
+            const Replacement r = contraction(edited, a, b, to);
+            if (!reason) reason = edited.examine(r, std::numeric_limits<double>::infinity(), true);
+            if (reason) {
+              refused.push_back({*reason, middle, {}});
+              continue;
+            }
+            edited.apply_unexamined(r, i);
+            moved[{middle.x(), middle.y(), middle.z()}] = 0.5 * distance;
+            taken[a.value] = taken[b.value] = true;
+            joined.emplace_back(i, to);
+            ++done;
           }
-          const Replacement r = contraction(edited, a, b, edited.add_point(middle));
-          if (const auto reason = edited.examine(r, std::numeric_limits<double>::infinity())) {
-            refused.push_back({*reason, middle, {}});
-            continue;
+          for (const auto& [i, v] : joined) {
+            if (edited.fans_at(v) > 1) left_pinched.insert(i);
           }
-          edited.apply(r, i);
-          taken[a.value] = taken[b.value] = true;
-          ++done;
-        }
-      },
-      [](std::uint32_t) {});
+        },
+        [](std::uint32_t) {});
+  } while (!left_pinched.empty());
+  for (std::uint32_t t = 0; t < second.mesh.triangles.size(); ++t) {
+    double farthest = 0;
+    for (const VertexId v : second.mesh.triangles[t].corner) {
+      const Point& p = second.mesh.point(v);
+      const auto at = moved.find({p.x(), p.y(), p.z()});
+      if (at != moved.end()) farthest = std::max(farthest, at->second);
+    }
+    second.spent[t] = first.spent[second.parent[t].value] + farthest;
+  }
   second.done = first.done + done;
   second.refused = std::move(refused);
   return composed(first, std::move(second));

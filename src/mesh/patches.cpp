@@ -9,10 +9,11 @@
 #include <unordered_set>
 
 #include <oneapi/tbb/parallel_sort.h>
-#include <Eigen/Dense>
+#include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
+#include "geometry/small_matrix.h"
 
 namespace aguja {
 namespace {
@@ -707,8 +708,7 @@ Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
       if (!normals.empty()) {
         Eigen::Matrix3d spread = Eigen::Matrix3d::Zero();
         for (const Vector& n : normals) spread += n * n.transpose();
-        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(spread);
-        guesses.push_back(guess_cylinder(points, solver.eigenvectors().col(0)));
+        guesses.push_back(guess_cylinder(points, principal_axes(spread).vectors.col(0)));
         guesses.push_back(guess_sphere(points));
         guesses.push_back(guess_cone(points, feet, normals));
         guesses.push_back(guess_torus(points, feet, normals));

@@ -16,7 +16,8 @@ double degrees(double radians) { return radians * 180 / std::numbers::pi; }
 Json refused_json(std::span<const Refusal> refused) {
   Json list = Json::array();
   for (const Refusal& r : refused) {
-    list.push_back({{"reason", slug(r.reason)}, {"place", point_json(r.place)}, {"detail", r.detail}});
+    list.push_back(
+        {{"reason", slug(r.reason)}, {"place", point_json(r.place)}, {"detail", r.detail}});
   }
   return list;
 }
@@ -57,8 +58,8 @@ Json step_json(const Step& step) {
 
 Json one_way_json(const std::optional<OneWayDeviation>& d) {
   if (!d) return nullptr;
-  return {{"largest", d->largest}, {"largest_error", d->largest_error},
-          {"mean", d->mean},       {"mean_error", d->mean_error},
+  return {{"largest", d->largest},   {"largest_error", d->largest_error},
+          {"mean", d->mean},         {"mean_error", d->mean_error},
           {"at", point_json(d->at)}, {"nearest", point_json(d->nearest)}};
 }
 
@@ -184,7 +185,8 @@ std::string refused_table(const MendResult& r, const TextOptions& options) {
   std::string text = fmt::format("\n{} refused, and left as {}\n", grouped(count),
                                  count == 1 ? "it was" : "they were");
   text += table.text(options.width);
-  if (count > kMostRows) text += fmt::format("  and {} more; --json lists them all\n", count - kMostRows);
+  if (count > kMostRows)
+    text += fmt::format("  and {} more; --json lists them all\n", count - kMostRows);
   return text;
 }
 
@@ -235,7 +237,8 @@ std::string proposals(const MendResult& r, const TextOptions& options) {
     table.add({std::to_string(s.number), std::string(slug(s.remedy)), what,
                s.why + (s.method.empty() ? "" : "; auto would take " + s.method)});
   }
-  std::string text = "\nProposed, not run (--accept KIND or all runs them, --write-plan lets you edit)\n";
+  std::string text =
+      "\nProposed, not run (--accept KIND or all runs them, --write-plan lets you edit)\n";
   text += table.text(options.width);
   if (r.proposed.size() > kMostRows) {
     text += fmt::format("  and {} more\n", r.proposed.size() - kMostRows);
@@ -273,7 +276,8 @@ std::string distance_lines(const MendReport& report, LengthUnit unit) {
   const MendResult& r = report.result;
   const std::string_view u = symbol(unit);
   std::string text;
-  if (r.deviation() == 0) {
+  // The bound is exact where nothing moved; what is measured then is rounding in the measuring.
+  if (r.deviation() == 0 || r.largest_movement == 0) {
     text += "  moved     nothing\n";
   } else {
     const bool from = r.from_input && r.from_input->largest == r.deviation();
@@ -285,7 +289,8 @@ std::string distance_lines(const MendReport& report, LengthUnit unit) {
     text += fmt::format("  rounded   points by at most {} {} on writing\n",
                         brief(report.largest_rounding), u);
   }
-  if (r.area_added > 0) text += fmt::format("  added     {} {}² of surface\n", brief(r.area_added), u);
+  if (r.area_added > 0)
+    text += fmt::format("  added     {} {}² of surface\n", brief(r.area_added), u);
   if (r.area_removed > 0) {
     text += fmt::format("  removed   {} {}² of surface\n", brief(r.area_removed), u);
   }
@@ -316,6 +321,69 @@ std::string mend_text(const Model& model, const MendReport& report, std::string_
     text += fmt::format("  output    {}\n  digest    {}\n", report.output, report.digest);
   } else {
     text += "  output    none: this was a dry run, judged in double precision\n";
+  }
+  return text;
+}
+
+// ---- Remedies explained.
+
+namespace {
+
+std::string_view word(SettingType type) {
+  switch (type) {
+    case SettingType::flag:
+      return "true or false";
+    case SettingType::number:
+      return "a number";
+    case SettingType::length:
+      return "a length";
+    case SettingType::word:
+      return "a word";
+    case SettingType::point:
+      return "a point";
+    case SettingType::points:
+      return "points";
+  }
+  return {};
+}
+
+}  // namespace
+
+Json remedies_json(std::span<const Remedy> remedies) {
+  Json object;
+  object["schema"] = schema_json("remedies");
+  object["remedies"] = Json::array();
+  for (const Remedy r : remedies) {
+    const RemedyInfo& i = info(r);
+    Json settings = Json::array();
+    for (const SettingInfo& s : i.settings) {
+      settings.push_back({{"key", s.key}, {"type", word(s.type)}, {"what", s.what}});
+    }
+    object["remedies"].push_back({{"remedy", i.slug},
+                                  {"what", i.what},
+                                  {"there", i.is_there},
+                                  {"by_hand", i.by_hand},
+                                  {"settings", std::move(settings)}});
+  }
+  return object;
+}
+
+std::string remedies_text(std::span<const Remedy> remedies, const TextOptions& options) {
+  std::string text;
+  for (const Remedy r : remedies) {
+    const RemedyInfo& i = info(r);
+    if (!text.empty()) text += "\n";
+    text += wrapped(fmt::format("{}: {}{}", i.slug, i.what,
+                                !i.is_there ? " (not there yet)"
+                                : i.by_hand ? " (by hand: done as told, and flagged if it harms)"
+                                            : ""),
+                    options.width, 0);
+    if (i.settings.empty()) continue;
+    TextTable table({{"setting", Align::left}, {"is", Align::left}, {"", Align::left}});
+    for (const SettingInfo& s : i.settings) {
+      table.add({std::string(s.key), std::string(word(s.type)), std::string(s.what)});
+    }
+    text += table.text(options.width);
   }
   return text;
 }

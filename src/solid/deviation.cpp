@@ -26,8 +26,9 @@ struct Surface {
   };
   std::vector<Source> source;
   const Model& model;
+  double scale;  // a power of two
 
-  explicit Surface(const Model& m) : model(m) {
+  Surface(const Model& m, double power) : model(m), scale(power) {
     for (std::uint32_t p = 0; p < m.parts.size(); ++p) {
       for (std::uint32_t t = 0; t < m.parts[p].mesh.triangles.size(); ++t) source.push_back({p, t});
     }
@@ -35,7 +36,7 @@ struct Surface {
   [[nodiscard]] std::array<Point, 3> corners(std::size_t i) const {
     const Mesh& mesh = model.parts[source[i].part].mesh;
     const Triangle& t = mesh.triangles[source[i].triangle];
-    return {mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2])};
+    return {scale * mesh.point(t[0]), scale * mesh.point(t[1]), scale * mesh.point(t[2])};
   }
 };
 
@@ -277,6 +278,18 @@ std::string patch_name(const Part& part, std::uint32_t patch) {
   return patch < part.patch_names.size() ? part.patch_names[patch] : std::to_string(patch);
 }
 
+OneWayDeviation unscaled(OneWayDeviation d, double scale) {
+  for (double* x : {&d.largest, &d.largest_error, &d.mean, &d.mean_error}) *x *= scale;
+  d.at *= scale;
+  d.nearest *= scale;
+  for (PatchDeviation& p : d.patches) {
+    p.largest *= scale;
+    p.mean *= scale;
+    p.at *= scale;
+  }
+  return d;
+}
+
 OneWayDeviation one_way(const Surface& from, const Surface& to, Accuracy accuracy,
                         Progress* progress, double done) {
   const Target target(to);
@@ -352,12 +365,18 @@ OneWayDeviation one_way(const Surface& from, const Surface& to, Accuracy accurac
   std::stable_sort(
       result.patches.begin(), result.patches.end(),
       [](const PatchDeviation& x, const PatchDeviation& y) { return x.largest > y.largest; });
-  return result;
+  return unscaled(std::move(result), 1 / from.scale);
 }
 
-}  // namespace
-
-namespace {
+// Squares of squares must neither vanish nor overflow, and boxes are floats: coordinates beyond
+// 2^+-90 are measured in another power of two.
+double safe_scale(const Model& a, const Model& b) {
+  Box box = box_of(a);
+  box.extend(box_of(b));
+  const double farthest = std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
+  if (!(farthest > 0) || std::abs(std::ilogb(farthest)) <= 90) return 1;
+  return std::ldexp(1.0, -std::clamp(std::ilogb(farthest), -1000, 1000));
+}
 
 Accuracy checked_accuracy(const Model& a, const Model& b, const DeviationOptions& options) {
   for (const Model* m : {&a, &b}) {
@@ -366,10 +385,11 @@ Accuracy checked_accuracy(const Model& a, const Model& b, const DeviationOptions
   if (options.accuracy && !(*options.accuracy > 0)) {
     throw ArgumentError("compare: the accuracy must be above 0");
   }
+  const double scale = safe_scale(a, b);
+  if (options.accuracy) return {scale * *options.accuracy, 0.0};
   Box box = box_of(a);
   box.extend(box_of(b));
-  return options.accuracy ? Accuracy{*options.accuracy, 0.0}
-                          : Accuracy{1e-6 * box.diagonal(), 0.01};
+  return {1e-6 * (scale * box.high - scale * box.low).norm(), 0.01};
 }
 
 }  // namespace
@@ -377,14 +397,16 @@ Accuracy checked_accuracy(const Model& a, const Model& b, const DeviationOptions
 OneWayDeviation one_way_deviation(const Model& from, const Model& to,
                                   const DeviationOptions& options, Progress* progress) {
   const Accuracy accuracy = checked_accuracy(from, to, options);
-  return one_way(Surface(from), Surface(to), accuracy, progress, 0.0);
+  const double scale = safe_scale(from, to);
+  return one_way(Surface(from, scale), Surface(to, scale), accuracy, progress, 0.0);
 }
 
 Deviation compare(const Model& a, const Model& b, const DeviationOptions& options,
                   Progress* progress) {
   const Accuracy accuracy = checked_accuracy(a, b, options);
-  const Surface sa(a);
-  const Surface sb(b);
+  const double scale = safe_scale(a, b);
+  const Surface sa(a, scale);
+  const Surface sb(b, scale);
   Deviation deviation;
   deviation.a_to_b = one_way(sa, sb, accuracy, progress, 0.0);
   deviation.b_to_a = one_way(sb, sa, accuracy, progress, 0.5);

@@ -143,6 +143,98 @@ class ToolTest(unittest.TestCase):
         self.assertEqual(run("stitch", model, "--dry-run", "--tolerance", "-1mm").returncode, 2)
         self.assertEqual(run("compare", model, self.folder / "nothing.stl").returncode, 3)
 
+    # ---- mend
+
+    def test_mend_makes_solids_of_the_known_volume_and_says_what_waits(self):
+        solids = 0
+        for files in self.demo["files"]:
+            record = json.loads(pathlib.Path(files["record"]).read_text())
+            if "1-to-" in files["model"] or not record["defects"]:
+                continue
+            out = self.folder / ("mended-" + pathlib.Path(files["model"]).stem + ".ply")
+            arguments = ["mend", files["model"], "--accept", "all", "-o", out, "--overwrite", "--json"]
+            done = run(*arguments)
+            self.assertIn(done.returncode, (0, 1), done.stderr)
+            report = self.report(*arguments[:-1], status=done.returncode)
+            self.assertEqual(report["solid"], done.returncode == 0)
+            for count in ("naked_edges", "nonmanifold_edges", "winding_conflicts", "zero_area", "crossing_pairs"):
+                self.assertLessEqual(report["after"]["counts"][count], report["before"]["counts"][count], files["model"])
+            self.assertLessEqual(report["deviation"]["largest"], report["tolerance"] * (1 + 1e-9), files["model"])
+            if report["solid"]:
+                solids += 1
+                digest = subprocess.run(["sha256sum", out], capture_output=True, text=True).stdout.split()[0]
+                self.assertEqual(report["certificate"]["digest"], "sha256:" + digest)
+                if record["volume"]:
+                    self.assertAlmostEqual(report["certificate"]["volume"], record["volume"],
+                                           delta=5e-3 * abs(record["volume"]), msg=files["model"])
+            else:
+                self.assertTrue(report["still_open"], files["model"])
+                self.assertTrue(all(f["because"] for f in report["still_open"]))
+        self.assertGreaterEqual(solids, 18)
+
+    def test_mend_asks_before_it_decides_and_its_plan_can_be_edited_and_run(self):
+        model, plan, out = self.folder / "pod-missing-triangles.stl", self.folder / "plan.toml", self.folder / "mended.stl"
+        first = self.report("mend", model, "--dry-run", "--write-plan", plan, status=1)
+        self.assertEqual([step["remedy"] for step in first["proposed"]], ["fill", "fill"])
+        self.assertFalse(first["solid"])
+        text = plan.read_text()
+        self.assertEqual(text.count("on = false"), 2)
+        plan.write_text(text.replace("on = false", "on = true", 1))
+        half = self.report("mend", model, "--plan", plan, "-o", out, "--overwrite", status=1)
+        self.assertEqual(half["after"]["counts"]["naked_edges"], 6)
+        plan.write_text(text.replace("on = false", "on = true"))
+        states = self.folder / "states"
+        whole = self.report("mend", model, "--plan", plan, "-o", out, "--overwrite", "--states", states)
+        self.assertTrue(whole["solid"])
+        self.assertEqual(len(list(states.iterdir())), 2)
+        self.assertEqual(self.report("certify", out)["volume"], whole["certificate"]["volume"])
+        until = self.report("mend", model, "--plan", plan, "--dry-run", "--until", "1", status=1)
+        self.assertEqual(until["after"]["counts"]["naked_edges"], 6)
+        # A plan is for the file that it was made for.
+        self.assertEqual(run("mend", self.folder / "pod.stl", "--plan", plan, "--dry-run").returncode, 2)
+        broken = self.folder / "broken.toml"
+        broken.write_text(text.replace('remedy = "fill"', 'remedy = "fil"', 1))
+        refused = run("mend", model, "--plan", broken, "--dry-run")
+        self.assertEqual(refused.returncode, 3)
+        self.assertIn("the nearest is 'fill'", refused.stderr)
+        self.assertEqual(run("mend", model, "--accept", "openning", "--dry-run").returncode, 2)
+        self.assertEqual(run("mend", model).returncode, 2)
+
+    def test_mend_explains_every_remedy(self):
+        remedies = self.report("mend", "--explain", "all")["remedies"]
+        self.assertGreaterEqual(len(remedies), 21)
+        for remedy in remedies:
+            self.assertTrue(run("mend", "--explain", remedy["remedy"]).stdout.startswith(remedy["remedy"] + ": "))
+        self.assertIn("the nearest is 'stitch'", run("mend", "--explain", "stich").stderr)
+
+    def test_mend_tries_every_method_for_one_opening_and_takes_one(self):
+        model, page = self.folder / "pod-missing-triangles.stl", self.folder / "try.html"
+        opening = self.report("inspect", model, status=1)["findings"][0]["id"]
+        tried = self.report("mend", model, "--try", opening, "--page", page, "--overwrite")
+        methods = {m["method"]: m for m in tried["methods"]}
+        self.assertEqual(set(methods), {"flat", "extend", "fair", "crease", "ruled", "taut"})
+        self.assertTrue(methods["taut"]["applies"])
+        self.assertFalse(methods["flat"]["applies"])
+        self.assertIn(opening, page.read_text())
+        out = self.folder / "taken.ply"
+        taken = self.report("mend", model, "--try", opening, "--take", "taut", "-o", out, "--overwrite", status=1)
+        self.assertTrue(taken["ledger"][0]["method"].startswith("taut"))
+        self.assertAlmostEqual(taken["ledger"][0]["area_added"], methods["taut"]["area"], places=6)
+        self.assertEqual(run("mend", model, "--try", opening, "--take", "flat", "-o", out, "--overwrite").returncode, 2)
+        self.assertEqual(run("mend", model, "--try", "opening-00000000").returncode, 2)
+
+    def test_convert_writes_selections_and_findings_as_groups(self):
+        model, out = self.folder / "pod-missing-triangles.stl", self.folder / "only.obj"
+        opening = self.report("inspect", model, status=1)["findings"][0]
+        only = self.report("convert", model, "-o", out, "--overwrite", "--only", opening["id"])
+        self.assertEqual(only["parts"][0]["triangles"], opening["triangle_total"])
+        rest = self.report("convert", model, "-o", out, "--overwrite", "--only", "but:" + opening["id"])
+        self.assertEqual(rest["parts"][0]["triangles"] + opening["triangle_total"], 16164)
+        self.report("convert", model, "-o", out, "--overwrite", "--findings")
+        self.assertIn(f"g {opening['id']}", out.read_text())
+        for wrong in ("opening-00000000", "patch:lid", "triangles:9-2", "box:1,2"):
+            self.assertEqual(run("convert", model, "-o", out, "--overwrite", "--only", wrong).returncode, 2, wrong)
+
     def test_expectations_are_met_or_missed(self):
         pod = self.folder / "pod.stl"
         met = self.report("certify", pod, "--expect-volume", "230051", "--within", "0.01%")

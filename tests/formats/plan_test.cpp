@@ -47,11 +47,21 @@ Step full_step(const RemedyInfo& remedy, test::Random& random, std::size_t numbe
   for (const SettingInfo& setting : remedy.settings) {
     const std::string key(setting.key);
     switch (setting.type) {
-      case SettingType::flag: s.settings[key] = random.chance(0.5); break;
-      case SettingType::number: s.settings[key] = 3.0; break;
-      case SettingType::length: s.settings[key] = random.unit() * 1e-3; break;
-      case SettingType::word: s.settings[key] = std::string("auto"); break;
-      case SettingType::point: s.settings[key] = std::vector<double>{1, random.unit(), -3}; break;
+      case SettingType::flag:
+        s.settings[key] = random.chance(0.5);
+        break;
+      case SettingType::number:
+        s.settings[key] = 3.0;
+        break;
+      case SettingType::length:
+        s.settings[key] = random.unit() * 1e-3;
+        break;
+      case SettingType::word:
+        s.settings[key] = std::string("auto");
+        break;
+      case SettingType::point:
+        s.settings[key] = std::vector<double>{1, random.unit(), -3};
+        break;
       case SettingType::points:
         s.settings[key] = std::vector<double>{1, random.unit(), -3, 4, 5, 6};
         break;
@@ -113,8 +123,9 @@ TEST(Plan, ReadsWhatThePageSaves) {
 }
 
 TEST(Plan, LengthsMayCarryUnits) {
-  const Plan plan = parse("tolerance = \"1mm\"\n[[steps]]\nremedy = \"stitch\"\ntolerance = \"0.1in\"\n",
-                          LengthUnit::inch);
+  const Plan plan =
+      parse("tolerance = \"1mm\"\n[[steps]]\nremedy = \"stitch\"\ntolerance = \"0.1in\"\n",
+            LengthUnit::inch);
   EXPECT_NEAR(plan.tolerance, 1 / 25.4, 1e-15);
   EXPECT_EQ(std::get<double>(plan.steps.at(0).settings.at("tolerance")), 0.1);
 }
@@ -126,7 +137,9 @@ TEST(Plan, WhatIsWrongIsNamedWithItsLine) {
             "plan: line 4: the key 'metod' is not known; the nearest is 'method'");
   EXPECT_NE(message_of("[[steps]]\nwhy = \"\"\n"), "");
   EXPECT_NE(message_of("[[steps]]\nremedy = \"fill\"\nstep = 0\n"), "");
-  EXPECT_NE(message_of("[[steps]]\nremedy = \"fill\"\nstep = 2\n[[steps]]\nremedy = \"fill\"\nstep = 2\n"), "");
+  EXPECT_NE(message_of(
+                "[[steps]]\nremedy = \"fill\"\nstep = 2\n[[steps]]\nremedy = \"fill\"\nstep = 2\n"),
+            "");
   EXPECT_NE(message_of("[[steps]]\nremedy = \"fill\"\nrefine = 3\n"), "");
   EXPECT_NE(message_of("[[steps]]\nremedy = \"move\"\nat = [1, 2]\n"), "");
   EXPECT_NE(message_of("tolerance = -1\n"), "");

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include <gtest/gtest.h>
+#include <Eigen/Geometry>
 
 #include "aguja/mend/absorb.h"
 #include "aguja/solid/deviation.h"
@@ -104,13 +105,12 @@ TEST(Collapse, AZeroAreaCapIsFlippedAwayExactly) {
 }
 
 TEST(Collapse, WhatIsBeyondTheBudgetIsLeftAndSaidSo) {
-  Mesh mesh = grid_box(4, {1, 1, 1});
-  split_edge(mesh, 0, 0, 0.02, Vector::Zero());
+  // A tetrahedron so flat that every triangle is bad, and every change moves something.
+  Mesh mesh = test::mesh_of({{0, 0, 0}, {1, 0, 0}, {0.5, 1e-3, 0}, {0.5, 5e-4, 1e-3}},
+                            {{0, 2, 1}, {0, 1, 3}, {1, 2, 3}, {2, 0, 3}});
   mesh.points_are_distinct = true;
-  // A spike stands at the divided edge, so that every way of mending it moves something.
-  mesh.points.back() += Vector(-0.01, 0, 0);
-  const auto bad = flat_ones(mesh, 0.06);
-  ASSERT_FALSE(bad.empty());
+  const auto bad = flat_ones(mesh, 0.01);
+  ASSERT_EQ(bad.size(), 4u);
   const Change change = collapse(mesh, bad, {}, {1e-6, {}});
   EXPECT_EQ(test::facets(change.mesh), test::facets(mesh));
   EXPECT_FALSE(change.refused.empty());
@@ -127,7 +127,7 @@ TEST(Collapse, NeverPinchesAThinWall) {
 }
 
 TEST(Collapse, EdgesAreJoinedIfItDoesNoHarm) {
-  const Mesh mesh = test::sphere(12);
+  const Mesh mesh = with_distinct_points(test::sphere(12));
   std::size_t joined = 0;
   for (const Triangle& t : mesh.triangles) {
     const Change change = collapse_edge(mesh, t[0], t[1], {10, {}});
@@ -154,7 +154,7 @@ TEST(Absorb, SuperfluousVerticesGoWithoutMovingAnything) {
   EXPECT_EQ(change.mesh.triangles.size(), 12u);
   for (const double s : change.spent) EXPECT_EQ(s, 0);
   const auto back = one_way_deviation(test::model_of(change.mesh), test::model_of(mesh));
-  EXPECT_EQ(back.largest, 0);
+  EXPECT_LE(back.largest, 1e-15);
 }
 
 TEST(Absorb, PlanesThatAreOneBecomeOnePatch) {
@@ -170,7 +170,8 @@ TEST(Absorb, PlanesThatAreOneBecomeOnePatch) {
 TEST(Absorb, ASliverPatchIsContractedIntoItsNeighbours) {
   // A strip of width 1e-4 between two sides of a box, as a patch of its own.
   for (const double width : {1e-3, 1e-4, 1e-6}) {
-    std::vector<Point> outline = {{0, 0, 0}, {1, 0, 0}, {1, 1 - width, 0}, {1 - width, 1, 0}, {0, 1, 0}};
+    std::vector<Point> outline = {
+        {0, 0, 0}, {1, 0, 0}, {1, 1 - width, 0}, {1 - width, 1, 0}, {0, 1, 0}};
     Mesh mesh = test::extruded(outline, 1.0);
     mesh = with_distinct_points(mesh);
     std::vector<TriangleId> strip;

@@ -39,14 +39,17 @@ Change filled(const Mesh& mesh, FillMethod method, double tolerance = 1e-9) {
 
 std::string reasons(const Change& change) {
   std::string text;
-  for (const Refusal& r : change.refused) text += std::string(slug(r.reason)) + " " + r.detail + "; ";
+  for (const Refusal& r : change.refused)
+    text += std::string(slug(r.reason)) + " " + r.detail + "; ";
   return text;
 }
 
 Mesh turned(Mesh mesh, std::uint64_t seed) {
   Random random(seed);
-  const Eigen::AngleAxisd turn(random.between(0, 6), Vector(random.unit(), 1, random.unit()).normalized());
-  for (Point& p : mesh.points) p = turn * p + Vector(random.unit(), 2, 3);
+  const Eigen::AngleAxisd turn(random.between(0, 6),
+                               Vector(random.unit(), 1, random.unit()).normalized());
+  const Vector shift(random.unit(), 2, 3);
+  for (Point& p : mesh.points) p = turn * p + shift;
   return mesh;
 }
 
@@ -74,7 +77,8 @@ TEST(Fill, FlatFillsOpeningsInPlanesExactly) {
     const Point at(2, random.between(0.8, 2.2), random.between(1, 3));
     const double radius = random.between(0.4, 0.8);
     const Mesh open = turned(
-        without(box, [&](const Point& p) { return p.x() > 1.999 && (p - at).norm() < radius; }), seed);
+        without(box, [&](const Point& p) { return p.x() > 1.999 && (p - at).norm() < radius; }),
+        seed);
     ASSERT_GT(naked_edges(open), 0u);
     const Change change = filled(open, FillMethod::flat);
     EXPECT_EQ(change.done, 1u) << reasons(change);
@@ -116,7 +120,10 @@ TEST(Fill, ExtendBringsBoxCornersAndEdgesBackSharp) {
     std::function<bool(const Point&)> gone;
   };
   const Case cases[] = {
-      {"a corner", [](const Point& p) { return (p - Point(1, 2, 3)).cwiseQuotient(Point(1, 2, 3)).norm() < 0.45; }},
+      {"a corner",
+       [](const Point& p) {
+         return (p - Point(1, 2, 3)).cwiseQuotient(Point(1, 2, 3)).norm() < 0.45;
+       }},
       {"the middle of an edge",
        [](const Point& p) { return p.x() > 0.8 && p.y() > 1.6 && std::fabs(p.z() - 1.5) < 0.6; }},
       {"a whole edge with both its corners",
@@ -141,9 +148,8 @@ TEST(Fill, ExtendCarriesACylinderToItsCap) {
   const double radius = 1;
   const Mesh whole = cylinder(48, 8, radius, 2);
   // Some of the cap and of the wall beside it.
-  const Mesh open = without(whole, [](const Point& p) {
-    return p.x() > 0.2 && std::fabs(p.y()) < 0.5 && p.z() > 1.6;
-  });
+  const Mesh open = without(
+      whole, [](const Point& p) { return p.x() > 0.2 && std::fabs(p.y()) < 0.5 && p.z() > 1.6; });
   ASSERT_GT(naked_edges(open), 0u);
   const Change change = filled(open, FillMethod::extend, 1e-7);
   ASSERT_EQ(change.done, 1u) << reasons(change);
@@ -153,7 +159,8 @@ TEST(Fill, ExtendCarriesACylinderToItsCap) {
     if (change.parent[t].value != kNoIndex) continue;
     for (const VertexId v : change.mesh.triangles[t].corner) {
       const Point& p = change.mesh.point(v);
-      const double off = std::min(std::fabs(p.z() - 2), std::fabs(std::hypot(p.x(), p.y()) - radius));
+      const double off =
+          std::min(std::fabs(p.z() - 2), std::fabs(std::hypot(p.x(), p.y()) - radius));
       EXPECT_LT(off, 1e-6);
     }
   }
@@ -229,9 +236,8 @@ TEST(Fill, CreaseCarriesAnEdgeAcross) {
     if (p.z() > 1.999) p.z() += 0.05 * std::sin(p.x());
     if (p.y() > 1.999) p.y() += 0.05 * std::sin(p.x());
   }
-  const Mesh open = without(box, [](const Point& p) {
-    return p.y() > 1.5 && p.z() > 1.5 && std::fabs(p.x() - 1) < 0.4;
-  });
+  const Mesh open = without(
+      box, [](const Point& p) { return p.y() > 1.5 && p.z() > 1.5 && std::fabs(p.x() - 1) < 0.4; });
   ASSERT_GT(naked_edges(open), 0u);
   const Change change = filled(open, FillMethod::crease);
   ASSERT_EQ(change.done, 1u) << reasons(change);
@@ -271,7 +277,8 @@ TEST(Fill, TautHasTheLeastAreaOfAllDivisions) {
     const FillOutcome outcome = filler.fill(openings[0], options);
     ASSERT_TRUE(std::holds_alternative<Fill>(outcome));
     const auto& loop = openings[0].loops[0];
-    const std::function<double(std::size_t, std::size_t)> least = [&](std::size_t i, std::size_t j) {
+    const std::function<double(std::size_t, std::size_t)> least = [&](std::size_t i,
+                                                                      std::size_t j) {
       if (j - i < 2) return 0.0;
       double best = HUGE_VAL;
       for (std::size_t k = i + 1; k < j; ++k) {
@@ -301,7 +308,9 @@ TEST(Fill, AutomaticChoosesWhatSuitsAndSaysWhy) {
   };
   const Mesh box = grid_box(4, {1, 1, 1});
   const std::vector<Case> cases = {
-      {without(box, [](const Point& p) { return p.x() > 0.999 && (p - Point(1, 0.5, 0.5)).norm() < 0.3; }),
+      {without(
+           box,
+           [](const Point& p) { return p.x() > 0.999 && (p - Point(1, 0.5, 0.5)).norm() < 0.3; }),
        FillMethod::flat},
       {without(box, [](const Point& p) { return (p - Point(1, 1, 1)).norm() < 0.4; }),
        FillMethod::extend},
@@ -337,7 +346,8 @@ TEST(Fill, WhatWouldCrossTheModelIsReplacedOrRefused) {
 
 TEST(Fill, SizeLimitsLeaveOpeningsOut) {
   const Mesh open = without(grid_box(8, {1, 1, 1}), [](const Point& p) {
-    return p.x() > 0.999 && ((p - Point(1, 0.3, 0.3)).norm() < 0.1 || (p - Point(1, 0.7, 0.7)).norm() < 0.25);
+    return p.x() > 0.999 &&
+           ((p - Point(1, 0.3, 0.3)).norm() < 0.1 || (p - Point(1, 0.7, 0.7)).norm() < 0.25);
   });
   ASSERT_EQ(openings_of(open).size(), 2u);
   FillOptions options;
@@ -365,7 +375,8 @@ TEST(Fill, NewTrianglesMatchTheSizeOfThoseAround) {
     if (change.parent[t].value != kNoIndex) continue;
     const Triangle& tri = change.mesh.triangles[t];
     for (std::size_t c = 0; c < 3; ++c) {
-      longest = std::max(longest, (change.mesh.point(tri[c]) - change.mesh.point(tri[(c + 1) % 3])).norm());
+      longest = std::max(longest,
+                         (change.mesh.point(tri[c]) - change.mesh.point(tri[(c + 1) % 3])).norm());
     }
   }
   EXPECT_LT(longest, 2 * 0.05 * std::sqrt(2.0));
@@ -400,7 +411,8 @@ TEST(Fill, LoopsThatMeetInAPointAreToldApart) {
 }
 
 TEST(Fill, GivesTheSameFillTwice) {
-  const Mesh open = without(torus(60, 24, 3, 1), [](const Point& p) { return (p - Point(4, 0, 0)).norm() < 0.6; });
+  const Mesh open = without(torus(60, 24, 3, 1),
+                            [](const Point& p) { return (p - Point(4, 0, 0)).norm() < 0.6; });
   const Change a = filled(open, FillMethod::fair), b = filled(open, FillMethod::fair);
   EXPECT_EQ(test::facets(a.mesh), test::facets(b.mesh));
 }

@@ -40,14 +40,23 @@ struct Whole {
 Whole random_solid(Random& random) {
   Mesh mesh;
   switch (random.index(4)) {
-    case 0: mesh = test::grid_box(4 + static_cast<int>(random.index(4)), {1, random.between(0.5, 2), 1}, true); break;
-    case 1: mesh = test::torus(40, 16, 3, 1); break;
-    case 2: mesh = test::cylinder(32, 6, 1, 2); break;
-    default: mesh = test::sphere(16);
+    case 0:
+      mesh = test::grid_box(4 + static_cast<int>(random.index(4)), {1, random.between(0.5, 2), 1},
+                            true);
+      break;
+    case 1:
+      mesh = test::torus(40, 16, 3, 1);
+      break;
+    case 2:
+      mesh = test::cylinder(32, 6, 1, 2);
+      break;
+    default:
+      mesh = test::sphere(16);
   }
   const Eigen::AngleAxisd turn(random.between(0, 6),
                                Vector(random.unit(), 1, random.unit()).normalized());
-  for (Point& p : mesh.points) p = turn * p + Vector(random.unit(), 2, 3);
+  const Vector shift(random.unit(), 2, 3);
+  for (Point& p : mesh.points) p = turn * p + shift;
   return {mesh, test::volume_of(mesh)};
 }
 
@@ -153,6 +162,19 @@ void spoil(Mesh& mesh, Defect defect, double width, Random& random) {
   mesh.points_are_distinct = false;
 }
 
+std::string what_is_left(const MendResult& result) {
+  std::string text;
+  for (const LedgerLine& line : result.ledger) {
+    text += "\n  done: " + std::string(slug(line.remedy)) + " " +
+            (line.findings.empty() ? "" : line.findings[0]) + " " + line.method;
+    for (const Refusal& r : line.refused)
+      text += "; refused: " + std::string(slug(r.reason)) + " " + r.detail;
+  }
+  for (const StillOpen& open : result.still_open)
+    text += "\n  left: " + open.finding.id + ": " + open.why;
+  return text;
+}
+
 MendOptions everything(double tolerance) {
   MendOptions options;
   options.tolerance = tolerance;
@@ -170,15 +192,19 @@ TEST(Mend, RandomCombinationsOfDefectsEndAsSolidsOfTheKnownVolume) {
     const double width = 1e-4 * diagonal_of(mesh);
     const std::size_t count = 1 + random.index(4);
     std::string names;
-    for (std::size_t i = 0; i < count; ++i) {
-      const auto defect = static_cast<Defect>(random.index(kDefects));
+    // What is torn apart is whole before: no copies or fins come between the sides of a crack.
+    std::vector<Defect> defects;
+    for (std::size_t i = 0; i < count; ++i)
+      defects.push_back(static_cast<Defect>(random.index(kDefects)));
+    std::sort(defects.begin(), defects.end());
+    for (const Defect defect : defects) {
       names += std::to_string(static_cast<int>(defect)) + " ";
       spoil(mesh, defect, width, random);
     }
     SCOPED_TRACE(names);
     hard += count > 2;
     const MendResult result = mend(model_of(mesh), everything(2 * width));
-    EXPECT_EQ(certify(result.model).verdict, Verdict::solid);
+    EXPECT_EQ(certify(result.model).verdict, Verdict::solid) << what_is_left(result);
     EXPECT_NEAR(certify(result.model).mass.volume, whole.volume, 4e-3 * whole.volume);
     EXPECT_LE(result.deviation(), 2 * width);
     expect_no_worse(result.before.counts, result.after.counts);
@@ -198,7 +224,12 @@ TEST(Mend, EveryDemoModelWithItsDefectsEndsAsItsSolidOrSaysWhatWaits) {
     expect_no_worse(result.before.counts, result.after.counts);
     const Certificate certificate = certify(result.model);
     if (certificate.verdict == Verdict::solid) {
-      if (demo.volume) EXPECT_NEAR(certificate.mass.volume, *demo.volume, 5e-3 * *demo.volume);
+      if (demo.volume) {
+        // Torn surfaces move by up to half the tear, everywhere.
+        const double torn = demo.tear ? 0.5 * demo.tear->width * certificate.mass.area : 0;
+        EXPECT_NEAR(certificate.mass.volume, *demo.volume, 5e-3 * *demo.volume + torn)
+            << what_is_left(result);
+      }
       continue;
     }
     // Not a solid: something is named that is left, and why.
@@ -217,7 +248,7 @@ TEST(Mend, NothingGetsWorseOnDamagedMeshes) {
     options.accept_all = seed % 2 == 0;
     const MendResult result = mend(model_of(mesh), options);
     expect_no_worse(result.before.counts, result.after.counts);
-    EXPECT_LE(result.deviation(), 1e-3);
+    EXPECT_LE(result.deviation(), 1e-3) << what_is_left(result);
     solids += certify(result.model).verdict == Verdict::solid;
   }
   EXPECT_GE(solids, 10u);
@@ -228,16 +259,18 @@ TEST(Mend, UnaskedOnlyWhatIsSafeIsDone) {
     Random random(seed);
     Mesh mesh = random_solid(random).mesh;
     const double width = 1e-4 * diagonal_of(mesh);
-    for (int i = 0; i < 3; ++i) spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
+    for (int i = 0; i < 3; ++i)
+      spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
     MendOptions options;
     options.tolerance = 2 * width;
     const MendResult result = mend(model_of(mesh), options);
     for (const LedgerLine& line : result.ledger) {
       if (!line.changed_anything()) continue;
-      const bool safe = line.remedy == Remedy::weld || line.remedy == Remedy::stitch ||
-                        line.remedy == Remedy::orient ||
-                        (line.remedy == Remedy::drop && line.findings.at(0).starts_with("duplicate")) ||
-                        (line.remedy == Remedy::fill && line.method.starts_with("flat"));
+      const bool safe =
+          line.remedy == Remedy::weld || line.remedy == Remedy::stitch ||
+          line.remedy == Remedy::orient ||
+          (line.remedy == Remedy::drop && line.findings.at(0).starts_with("duplicate")) ||
+          (line.remedy == Remedy::fill && line.method.starts_with("flat"));
       EXPECT_TRUE(safe) << seed << " " << slug(line.remedy) << " " << line.method;
     }
     for (const Step& step : result.proposed) EXPECT_FALSE(step.on);
@@ -249,7 +282,8 @@ TEST(Mend, GivesTheSameForAnyNumberOfThreads) {
     Random random(seed);
     Mesh mesh = random_solid(random).mesh;
     const double width = 1e-4 * diagonal_of(mesh);
-    for (int i = 0; i < 3; ++i) spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
+    for (int i = 0; i < 3; ++i)
+      spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
     const MendResult many = mend(model_of(mesh), everything(2 * width));
     const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
     const MendResult single = mend(model_of(mesh), everything(2 * width));
@@ -268,7 +302,8 @@ TEST(Mend, ThePlanThatItWroteDoesTheSameAgain) {
     Random random(seed);
     Mesh mesh = random_solid(random).mesh;
     const double width = 1e-4 * diagonal_of(mesh);
-    for (int i = 0; i < 2; ++i) spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
+    for (int i = 0; i < 2; ++i)
+      spoil(mesh, static_cast<Defect>(random.index(kDefects)), width, random);
     const MendResult first = mend(model_of(mesh), everything(2 * width));
     MendOptions replay;
     replay.plan = first.plan;
@@ -325,7 +360,8 @@ TEST(Mend, StoppedAtAnyMomentItThrowsAndTheStateIsAsItWas) {
   Step step;
   step.remedy = Remedy::stitch;
   test::StopAfter at_once(0);
-  EXPECT_THROW(static_cast<void>(run_step(state, found.findings, step, {2e-4}, &at_once)), Cancelled);
+  EXPECT_THROW(static_cast<void>(run_step(state, found.findings, step, {2e-4}, &at_once)),
+               Cancelled);
   EXPECT_EQ(test::facets(state.model.parts[0].mesh), before);
 }
 
@@ -342,7 +378,8 @@ TEST(Mend, AStepWhoseFindingIsGoneIsAnErrorThatNamesIt) {
     static_cast<void>(mend(model_of(mesh), options));
     FAIL();
   } catch (const StepError& error) {
-    EXPECT_EQ(std::string(error.what()), "step 4: fill: there is no finding opening-0123abcd (any more)");
+    EXPECT_EQ(std::string(error.what()),
+              "step 4: fill: there is no finding opening-0123abcd (any more)");
   }
   options.plan->steps[0].selection = {};
   options.plan->steps[0].settings["metod"] = std::string("flat");
@@ -354,7 +391,8 @@ TEST(Mend, RemediesThatAreNotThereYetAreRefusedAndSaidSo) {
   const MendResult result = mend(model_of(both), everything(1e-6));
   EXPECT_EQ(test::facets(result.model.parts[0].mesh), test::facets(both));
   ASSERT_FALSE(result.still_open.empty());
-  EXPECT_NE(result.still_open[0].why.find("resolve"), std::string::npos) << result.still_open[0].why;
+  EXPECT_NE(result.still_open[0].why.find("resolve"), std::string::npos)
+      << result.still_open[0].why;
 }
 
 TEST(Mend, ByHandStepsAreCarriedOutAndFlagged) {
@@ -428,14 +466,15 @@ TEST(Mend, OneOpeningIsFilledByAMethodOfChoice) {
 }
 
 TEST(Trial, IsComputedOnceAndAcceptedAsItIs) {
-  Mesh mesh = test::without(test::sphere(20), [](const Point& p) { return (p - Point(1, 0, 0)).norm() < 0.4; });
+  Mesh mesh = test::without(test::sphere(20),
+                            [](const Point& p) { return (p - Point(1, 0, 0)).norm() < 0.4; });
   const auto state = std::make_shared<const MendState>(model_of(mesh));
   const Inspection found = inspect_for_mending(state->model, {}, 1e-6);
   FillOptions options;
   options.tolerance = 1e-6;
-  const auto opening = std::find_if(found.findings.begin(), found.findings.end(), [](const Finding& f) {
-    return f.kind == FindingKind::opening;
-  });
+  const auto opening =
+      std::find_if(found.findings.begin(), found.findings.end(),
+                   [](const Finding& f) { return f.kind == FindingKind::opening; });
   ASSERT_NE(opening, found.findings.end());
   const Trial trial = try_fills(state, found.findings, opening->id, options);
   int taken = 0;
@@ -446,13 +485,18 @@ TEST(Trial, IsComputedOnceAndAcceptedAsItIs) {
       continue;
     }
     const StepResult result = accept_trial(trial, method, 1e-6);
+    if (fill->crossings > 0) {
+      EXPECT_FALSE(result.changed) << slug(method);
+      ASSERT_EQ(result.lines[0].refused.size(), 1u);
+      continue;
+    }
     EXPECT_EQ(result.state.model.parts[0].mesh.triangles.size(),
               mesh.triangles.size() + fill->triangles.size());
     EXPECT_TRUE(is_solid(result.state.model.parts[0].mesh)) << slug(method);
     EXPECT_NEAR(result.lines[0].area_added, fill->area, 1e-12);
     ++taken;
   }
-  EXPECT_GE(taken, 3);
+  EXPECT_GE(taken, 2);
   EXPECT_THROW(static_cast<void>(try_fills(state, found.findings, "opening-00000000", options)),
                StepError);
 }

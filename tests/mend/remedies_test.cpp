@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include <gtest/gtest.h>
+#include <Eigen/Geometry>
 
 #include "aguja/mend/by_hand.h"
 #include "aguja/mend/close_gaps.h"
@@ -77,7 +78,9 @@ TEST(Weld, NearRimVerticesJoinWithinTheToleranceOnly) {
     const Mesh mesh = with_distinct_points(joined(left, right));
     const Change change = weld_rims(mesh, tolerance, {}, {tolerance, {}});
     const bool closes = tolerance > 1e-3;
-    EXPECT_EQ(naked_edges(change.mesh), closes ? 0u : 24u) << tolerance;
+    std::string why;
+    for (const Refusal& r : change.refused) why += std::string(slug(r.reason)) + " ";
+    EXPECT_EQ(naked_edges(change.mesh), closes ? 0u : 24u) << tolerance << " " << why;
     if (closes) {
       EXPECT_TRUE(is_solid(change.mesh));
       EXPECT_NEAR(volume_of(change.mesh), 2.001, 1e-12);
@@ -139,7 +142,7 @@ TEST(Drop, CopiesFlapsAndBackToBackPairsGoAndTheSolidIsBack) {
     Mesh mesh = box;
     for (int i = 0; i < 3; ++i) {
       Triangle t = mesh.triangles[random.index(box.triangles.size())];
-      std::rotate(t.corner.begin(), t.corner.begin() + 1, t.corner.end());
+      t = {{t[1], t[2], t[0]}};
       mesh.triangles.push_back(t);
     }
     const Change change = drop_triangles(mesh, surplus_copies(mesh));
@@ -214,7 +217,7 @@ TEST(CloseGaps, BothSidesMeetWithinTheBudgetElseAStripIsPutBetween) {
   options.method = GapMethod::move;
   const Change moved = close_gap(mesh, at_rims(mesh), options, {0.06, {}});
   EXPECT_TRUE(is_solid(moved.mesh));
-  EXPECT_NEAR(volume_of(moved.mesh), 1.025, 1e-9);
+  EXPECT_NEAR(volume_of(moved.mesh), 1.0390625, 1e-9);  // the middle of the lid stays
   double spent = 0;
   for (const double s : moved.spent) spent = std::max(spent, s);
   EXPECT_LE(spent, 0.06);
@@ -227,7 +230,7 @@ TEST(CloseGaps, BothSidesMeetWithinTheBudgetElseAStripIsPutBetween) {
   for (const double s : strip.spent) EXPECT_EQ(s, 0);
 
   options.method = GapMethod::automatic;
-  EXPECT_NEAR(volume_of(close_gap(mesh, at_rims(mesh), options, {0.06, {}}).mesh), 1.025, 1e-9);
+  EXPECT_NEAR(volume_of(close_gap(mesh, at_rims(mesh), options, {0.06, {}}).mesh), 1.0390625, 1e-9);
   EXPECT_NEAR(volume_of(close_gap(mesh, at_rims(mesh), options, {0.01, {}}).mesh), 1.05, 1e-9);
   options.width = -1;
   EXPECT_THROW(static_cast<void>(close_gap(mesh, at_rims(mesh), options)), ArgumentError);
@@ -244,7 +247,9 @@ TEST(CloseGaps, WiderThanToldStaysOpen) {
 
 TEST(Refit, ABulgeIsCutOutAndFilledAsOneStep) {
   Mesh mesh = grid_box(8, {1, 1, 1});
-  const auto bulges = [](const Point& p) { return (p.head<2>() - Eigen::Vector2d(0.5, 0.5)).norm() < 0.2; };
+  const auto bulges = [](const Point& p) {
+    return (p.head<2>() - Eigen::Vector2d(0.5, 0.5)).norm() < 0.2;
+  };
   for (Point& p : mesh.points) {
     if (p.z() > 0.999 && bulges(p)) p.z() += 0.2;
   }
@@ -286,7 +291,8 @@ TEST(ByHand, VerticesJoinAndTrianglesAreAdded) {
   const Loops loops = find_loops(open.points, open.triangles, edges);
   const Loop& loop = loops.loops.at(0);
   EXPECT_TRUE(is_solid(add_triangle(open, {loop[0], loop[1], loop[2]}).mesh));
-  EXPECT_EQ(naked_edges(join_vertices(open, std::span(loop.data(), 2), open.point(loop[0])).mesh), 0u);
+  EXPECT_EQ(naked_edges(join_vertices(open, std::span(loop.data(), 2), open.point(loop[0])).mesh),
+            0u);
   EXPECT_THROW(static_cast<void>(add_triangle(open, {loop[0], loop[0], loop[1]})), ArgumentError);
 }
 
@@ -316,8 +322,9 @@ TEST(ByHand, PatchesAreCopiedMirroredAndPutAtAnOffset) {
   std::vector<TriangleId> all = where(half, [](const Point&) { return true; });
   const Change whole = copy_patch(half, all, mirroring(Point(0, 0, 0), Vector(1, 0, 0)));
   EXPECT_TRUE(is_solid(whole.mesh));
-  EXPECT_EQ(volume_of(whole.mesh), 2);
-  const Change two = copy_patch(grid_box(1, {1, 1, 1}), where(grid_box(1, {1, 1, 1}), [](const Point&) { return true; }),
+  EXPECT_NEAR(volume_of(whole.mesh), 2, 1e-12);
+  const Change two = copy_patch(grid_box(1, {1, 1, 1}),
+                                where(grid_box(1, {1, 1, 1}), [](const Point&) { return true; }),
                                 moving(Point(0, 0, 0), Point(3, 0, 0)));
   EXPECT_EQ(volume_of(two.mesh), 2);
   // The far side of a wall 0.1 thick: a box within the box.
@@ -330,11 +337,12 @@ TEST(ByHand, PatchesAreCopiedMirroredAndPutAtAnOffset) {
 TEST(ByHand, APieceIsTakenOutMendedAndPutBack) {
   Mesh mesh = grid_box(4, {1, 1, 1});
   Mesh spoilt = mesh;
-  spoilt.triangles.push_back(spoilt.triangles[0]);
+  spoilt.triangles.push_back(Triangle(spoilt.triangles[0]));
   const auto piece = where(spoilt, [](const Point& p) { return p.x() < 0.001; });
   const TakenOut taken = take_out(spoilt, piece);
   EXPECT_EQ(taken.mesh.triangles.size() + taken.rest.triangles.size(), spoilt.triangles.size());
-  const Change own = drop_triangles(taken.mesh, surplus_copies(taken.mesh));
+  // The copy lies at the rim that taking out has made.
+  const Change own = drop_triangles(taken.mesh, surplus_copies(taken.mesh), {.may_bare = true});
   const Change back = put_back(taken, own);
   EXPECT_TRUE(is_solid(back.mesh));
   EXPECT_EQ(test::facets(back.mesh), test::facets(mesh));

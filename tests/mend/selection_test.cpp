@@ -19,8 +19,8 @@ Selection selection_of(std::initializer_list<const char*> clauses) {
 struct Scene {
   Scene() {
     Mesh mesh = test::without(test::grid_box(8, {1, 1, 1}, true), [](const Point& p) {
-      return p.x() > 0.999 && ((p - Point(1, 0.25, 0.25)).norm() < 0.1 ||
-                               (p - Point(1, 0.75, 0.75)).norm() < 0.2);
+      return p.x() > 0.999 &&
+             ((p - Point(1, 0.25, 0.25)).norm() < 0.1 || (p - Point(1, 0.75, 0.75)).norm() < 0.2);
     });
     model = test::model_of(std::move(mesh), "box");
     model.parts[0].patch_names = {"x0", "x1", "y0", "y1", "z0", "z1"};
@@ -36,9 +36,9 @@ struct Scene {
 };
 
 TEST(Selection, ReadsWhatItWrites) {
-  const Selection s = selection_of({"opening-0123abcd", "kind:crack", "patch:lid", "part:pod",
-                                    "triangles:5-9,12", "box:0,0,0,1,2,3mm", "near:1cm,2,3",
-                                    "but:crack-0123abcd"});
+  const Selection s =
+      selection_of({"opening-0123abcd", "kind:crack", "patch:lid", "part:pod", "triangles:5-9,12",
+                    "box:0,0,0,1,2,3mm", "near:1cm,2,3", "but:crack-0123abcd"});
   EXPECT_EQ(s.ids, std::vector<std::string>{"opening-0123abcd"});
   EXPECT_EQ(s.triangles.size(), 2u);
   EXPECT_EQ(s.near->x(), 10);
@@ -48,8 +48,8 @@ TEST(Selection, ReadsWhatItWrites) {
 }
 
 TEST(Selection, RefusesWhatItCannotUnderstand) {
-  for (const char* bad : {"", "opennig", "kind:opennig", "triangles:9-5", "triangles:x", "box:1,2,3",
-                          "near:1,2", "patches:a", "opening-0123abcg"}) {
+  for (const char* bad : {"", "opennig", "kind:opennig", "triangles:9-5", "triangles:x",
+                          "box:1,2,3", "near:1,2", "patches:a", "opening-0123abcg"}) {
     EXPECT_THROW(selection_of({bad}), ArgumentError) << bad;
   }
   try {

@@ -112,6 +112,24 @@ TEST(Deviation, BoundsHoldForRandomShapes) {
   }
 }
 
+TEST(Deviation, IsTheSameAtAnyScaleThatDoublesHold) {
+  const Mesh flat =
+      test::mesh_of({{0, 0, 0}, {4, 0, 0}, {4, 4, 0}, {0, 4, 0}}, {{0, 1, 2}, {0, 2, 3}});
+  const Mesh roof = test::mesh_of({{0, 0, 0}, {4, 0, 0}, {4, 4, 0}, {0, 4, 0}, {2, 2, 0.3}},
+                                  {{0, 1, 4}, {1, 2, 4}, {2, 3, 4}, {3, 0, 4}});
+  for (const int power : {-900, -500, -120, 120, 500, 900}) {
+    const double scale = std::ldexp(1.0, power);
+    Mesh a = roof, b = flat;
+    for (Mesh* m : {&a, &b}) {
+      for (Point& p : m->points) p *= scale;
+    }
+    const Deviation d = compare(model_of(a), model_of(b));
+    EXPECT_NEAR(d.a_to_b.largest / scale, 0.3, 1e-12) << power;
+    EXPECT_NEAR(d.b_to_a.largest / scale, 2 * 0.3 / std::hypot(2, 0.3), 1e-2) << power;
+    EXPECT_NEAR((d.a_to_b.at / scale - Point(2, 2, 0.3)).norm(), 0, 1e-12) << power;
+  }
+}
+
 TEST(Deviation, TellsPatchesApart) {
   Mesh box = test::cube();
   for (std::uint32_t t = 0; t < 12; ++t) box.patch_of.push_back({t / 2});

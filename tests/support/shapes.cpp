@@ -108,18 +108,14 @@ Mesh without(const Mesh& mesh, const std::function<bool(const Point&)>& is_in) {
   return drop_triangles(mesh, goes, {.may_bare = true}).mesh;
 }
 
-double volume_of(const Mesh& mesh) {
-  return certify(model_of(mesh)).mass.volume;
-}
+double volume_of(const Mesh& mesh) { return certify(model_of(mesh)).mass.volume; }
 
 std::size_t naked_edges(const Mesh& mesh) {
   const Welded welded(mesh);
   return count_edges(EdgeTable(welded.triangles(), welded.points().size())).naked;
 }
 
-bool is_solid(const Mesh& mesh) {
-  return certify(model_of(mesh)).verdict == Verdict::solid;
-}
+bool is_solid(const Mesh& mesh) { return certify(model_of(mesh)).verdict == Verdict::solid; }
 
 std::vector<std::array<double, 9>> facets(const Mesh& mesh) {
   std::vector<std::array<double, 9>> all;
@@ -129,8 +125,8 @@ std::vector<std::array<double, 9>> facets(const Mesh& mesh) {
       return std::tuple(a.x(), a.y(), a.z()) < std::tuple(b.x(), b.y(), b.z());
     };
     std::rotate(c.begin(), std::min_element(c.begin(), c.end(), less), c.end());
-    all.push_back({c[0].x(), c[0].y(), c[0].z(), c[1].x(), c[1].y(), c[1].z(), c[2].x(), c[2].y(),
-                   c[2].z()});
+    all.push_back(
+        {c[0].x(), c[0].y(), c[0].z(), c[1].x(), c[1].y(), c[1].z(), c[2].x(), c[2].y(), c[2].z()});
   }
   std::sort(all.begin(), all.end());
   return all;

@@ -24,5 +24,10 @@ using TriangleCorners = std::array<Point, 3>;
 [[nodiscard]] std::optional<double> distance_within(std::span<const TriangleCorners> from,
                                                     std::span<const TriangleCorners> to,
                                                     double limit);
+/// As above, but what faces away (by more than 120 degrees; triangles too thin to tell aside)
+/// counts for nothing: the far side of a wall is near, and no part of the same surface.
+[[nodiscard]] std::optional<double> distance_within_facing(std::span<const TriangleCorners> from,
+                                                           std::span<const TriangleCorners> to,
+                                                           double limit);
 
 }  // namespace aguja

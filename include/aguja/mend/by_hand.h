@@ -36,8 +36,7 @@ struct VertexMove {
 
 /// Two triangles between two naked edges, each given by its ends; they face as the neighbours do.
 [[nodiscard]] Change bridge_edges(const Mesh& mesh, const std::array<VertexId, 2>& first,
-                                  const std::array<VertexId, 2>& second,
-                                  const Budget& budget = {});
+                                  const std::array<VertexId, 2>& second, const Budget& budget = {});
 
 /// A copy of the triangles, moved by `map`; turned over where it mirrors, so that outward stays
 /// outward. Where copies of vertices fall exactly on vertices, they are these.
@@ -57,9 +56,9 @@ struct VertexMove {
 
 /// Some triangles taken out to be worked on by themselves, and how to put them back.
 struct TakenOut {
-  Mesh mesh;                        ///< these triangles alone
+  Mesh mesh;                          ///< these triangles alone
   std::vector<TriangleId> triangles;  ///< by triangle of `mesh`: its number before
-  Mesh rest;                        ///< all others
+  Mesh rest;                          ///< all others
   std::vector<TriangleId> rest_triangles;
 };
 [[nodiscard]] TakenOut take_out(const Mesh& mesh, std::span<const TriangleId> triangles);

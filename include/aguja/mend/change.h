@@ -36,7 +36,7 @@ struct Change {
   std::vector<TriangleId> dropped;
   /// Names of the patches that were added; they are numbered on from those of the mesh before.
   std::vector<std::string> new_patches;
-  std::size_t done = 0;        ///< how many things were mended: joins, openings, triangles, ...
+  std::size_t done = 0;  ///< how many things were mended: joins, openings, triangles, ...
   std::vector<std::string> methods;  ///< how, in words; each once
   std::vector<Refusal> refused;
 };

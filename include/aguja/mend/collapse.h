@@ -27,9 +27,9 @@ struct CollapseOptions {
 /// Errors    ArgumentError (the mesh has equal points: see `with_distinct_points`; a triangle that
 ///           does not exist), Cancelled.
 /// Source    Checks as for edge contraction in Dey, Edelsbrunner, Guha, Nekhayev: Topology
-///           Preserving Edge Contraction, Publications de l'Institut Mathématique 66, 1999; caps and
-///           needles as in Botsch, Kobbelt: A Robust Procedure to Eliminate Degenerate Faces from
-///           Triangle Meshes, VMV 2001.
+///           Preserving Edge Contraction, Publications de l'Institut Mathématique 66, 1999; caps
+///           and needles as in Botsch, Kobbelt: A Robust Procedure to Eliminate Degenerate Faces
+///           from Triangle Meshes, VMV 2001.
 [[nodiscard]] Change collapse(const Mesh& mesh, std::span<const TriangleId> triangles,
                               const CollapseOptions& options = {}, const Budget& budget = {},
                               Progress* progress = nullptr);

@@ -54,7 +54,7 @@ struct Fill {
   std::vector<Point> points;  ///< new ones: numbered on from those of the mesh
   std::vector<Triangle> triangles;
   double area = 0;
-  double largest_angle = 0;  ///< by which the surface turns across the rim or in the fill, radians
+  double largest_angle = 0;   ///< by which the surface turns across the rim or in the fill, radians
   std::size_t crossings = 0;  ///< pairs in which its triangles would meet others or each other
 };
 

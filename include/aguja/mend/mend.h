@@ -33,7 +33,7 @@ struct MendState {
 void accept(MendState& state, std::size_t part, Change change);
 
 struct StepResult {
-  MendState state;  ///< as it was if nothing was done
+  MendState state;                ///< as it was if nothing was done
   std::vector<LedgerLine> lines;  ///< one per part that it touched; at least one
   bool changed = false;
 };

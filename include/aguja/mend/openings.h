@@ -21,7 +21,7 @@ struct Opening {
 };
 
 struct Loops {
-  std::vector<Loop> loops;  ///< by lowest vertex, which comes first
+  std::vector<Loop> loops;       ///< by lowest vertex, which comes first
   std::vector<Refusal> refused;  ///< naked edges that form no loop: neighbours facing opposite ways
 };
 

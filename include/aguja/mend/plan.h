@@ -25,8 +25,8 @@ struct Step {
 };
 
 struct Plan {
-  std::string file;    ///< the input, as named
-  std::string digest;  ///< of the input; empty: any
+  std::string file;      ///< the input, as named
+  std::string digest;    ///< of the input; empty: any
   double tolerance = 0;  ///< the budget of all steps together, model units
   std::vector<Step> steps;
   std::vector<Waiver> waivers;

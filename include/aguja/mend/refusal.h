@@ -23,6 +23,7 @@ enum class RefusalReason {
   does_not_apply,  ///< the method has nothing to work on here; the detail says what it needs
   size_limit,      ///< smaller or larger than the limits of the step
   undecided,       ///< the evidence does not say which way is right
+  wall_lost,       ///< both sides of a thin wall would fall together along an edge
 };
 [[nodiscard]] std::string_view slug(RefusalReason reason);
 [[nodiscard]] std::string_view text(RefusalReason reason);

@@ -17,9 +17,9 @@ struct Selection {
   std::string part;              ///< by name; empty: any
   std::vector<std::string> ids;  ///< of findings
   std::vector<FindingKind> kinds;
-  std::optional<Point> near;  ///< the finding, or the patch or triangle, that is nearest
-  double within = 0;          ///< not farther than this; 0: however far. Model units
-  std::optional<Box> box;     ///< findings and triangles that lie in it
+  std::optional<Point> near;         ///< the finding, or the patch or triangle, that is nearest
+  double within = 0;                 ///< not farther than this; 0: however far. Model units
+  std::optional<Box> box;            ///< findings and triangles that lie in it
   std::vector<std::string> patches;  ///< by name, `part/name` or number
   /// First and last number of ranges of triangles, counted through the part.
   std::vector<std::pair<std::uint32_t, std::uint32_t>> triangles;

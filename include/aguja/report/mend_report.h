@@ -24,6 +24,11 @@ struct MendReport {
 [[nodiscard]] std::string mend_text(const Model& model, const MendReport& report,
                                     std::string_view file, const TextOptions& options = {});
 
+/// What remedies there are, and what each can be told.
+[[nodiscard]] nlohmann::ordered_json remedies_json(std::span<const Remedy> remedies);
+[[nodiscard]] std::string remedies_text(std::span<const Remedy> remedies,
+                                        const TextOptions& options = {});
+
 /// Fills of one opening, method by method.
 [[nodiscard]] nlohmann::ordered_json trial_json(const Model& model, const Trial& trial,
                                                 const RunFacts& facts);

@@ -44,7 +44,8 @@ struct Fates {
 /// are the same. Cost: O(n log n) unless most boxes meet.
 [[nodiscard]] Fates fates_of(const Inspection& before, const Inspection& after, double reach);
 
-/// A page of one model, of two (before and after), or of a trial. It needs no other file and no network.
+/// A page of one model, of two (before and after), or of a trial. It needs no other file and no
+/// network.
 ///
 /// Promises  The same bytes for the same input: no clock, no name of a machine. Places, boxes and
 ///           measures of findings as exact as in JSON; the surface to half a millionth of the

@@ -31,8 +31,11 @@ void check_internal_faces(const PartView& view, FindingSink& sink) {
   }
   if (internal.empty()) return;
   std::vector<std::uint32_t> region_of(a.welded.triangles().size(), kNoIndex);
+  // A triangle that cracks divided is internal if a piece of it is: that piece's region tells.
   for (std::uint32_t t = 0; t < view.material->region_of.size(); ++t) {
-    region_of[view.joined.parent({t}).value] = view.material->region_of[t];
+    const std::uint32_t r = view.material->region_of[t];
+    if (r == kNoIndex || view.material->regions[r].role != RegionRole::internal) continue;
+    region_of[view.joined.parent({t}).value] = r;
   }
   // Walls that meet each other are one finding.
   const auto groups = connected_groups(internal, [&](TriangleId t, const auto& key) {
@@ -54,6 +57,7 @@ void check_internal_faces(const PartView& view, FindingSink& sink) {
         const auto e = a.edges.find(triangle[c], triangle[(c + 1) % 3]);
         if (e && a.edges.is_nonmanifold(*e)) ends.insert(e->value);
       }
+      if (region_of[t.value] == kNoIndex) continue;
       const Region& region = view.material->regions[region_of[t.value]];
       exact &= region.exact;
       margin = std::min(margin, region.margin);
