@@ -273,7 +273,7 @@ class Mender {
 
   void run_own() {
     weld_equal_points();
-    std::set<std::string> failed;
+    std::set<std::string> failed, tried;
     for (int round = 0; round < kMostRounds && !stopped_; ++round) {
       const std::vector<Step> steps = propose();
       bool changed = false;
@@ -290,6 +290,7 @@ class Mender {
         const std::size_t lines = result_.ledger.size();
         if (!run_one(step, parts) && !run_with_stitching(step, lines, parts)) {
           failed.insert(key);
+          tried.insert(key);
           continue;
         }
         group = step.remedy;
@@ -304,7 +305,9 @@ class Mender {
     }
     std::size_t number = number_;
     for (Step& step : propose()) {
-      if (step.on && info(step.remedy).is_there) {
+      if (step.on && info(step.remedy).is_there && !tried.contains(key_of(step))) {
+        step.why = "not reached: the steps before it no longer made less of what is wrong";
+      } else if (step.on && info(step.remedy).is_there) {
         // It was tried, and refused. Where only flat was tried, there are other ways.
         const auto method = step.settings.find("method");
         const bool only_flat = step.remedy == Remedy::fill && method != step.settings.end() &&

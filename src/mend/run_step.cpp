@@ -194,6 +194,12 @@ Change fill_target(const Mesh& mesh, const Target& target, const FillOptions& op
       wanted.push_back(opening);
     }
   }
+  // Two rims named together are bridged.
+  if (options.method == FillMethod::ruled && target.findings.size() == 2 && wanted.size() == 2 &&
+      wanted[0].loops.size() == 1 && wanted[1].loops.size() == 1) {
+    wanted[0].loops.push_back(wanted[1].loops[0]);
+    wanted.pop_back();
+  }
   const Change& prepared = openings.prepared();
   Change change = fill(prepared.mesh, wanted, options, {budget.distance, prepared.spent}, progress);
   change.refused.insert(change.refused.end(), refused.begin(), refused.end());
@@ -594,6 +600,9 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
     Change change =
         change_of(mesh, target, {step, tolerance, options.round_to_float, progress}, budget);
     std::string harm = harm_of(mesh, change);
+    if (harm.empty() && change.mesh.triangles.empty() && !mesh.triangles.empty()) {
+      harm = "nothing of the part";
+    }
     const bool as_told = remedy.by_hand || step.settings.contains("may_bare");
     if (!harm.empty() && !as_told) {
       std::vector<Refusal> refused = std::move(change.refused);

@@ -178,11 +178,11 @@ class ToolTest(unittest.TestCase):
         self.assertEqual([step["remedy"] for step in first["proposed"]], ["fill", "fill"])
         self.assertFalse(first["solid"])
         text = plan.read_text()
-        self.assertEqual(text.count("on = false"), 2)
-        plan.write_text(text.replace("on = false", "on = true", 1))
+        self.assertEqual(text.count("\non = false"), 2)
+        plan.write_text(text.replace("\non = false", "\non = true", 1))
         half = self.report("mend", model, "--plan", plan, "-o", out, "--overwrite", status=1)
         self.assertEqual(half["after"]["counts"]["naked_edges"], 6)
-        plan.write_text(text.replace("on = false", "on = true"))
+        plan.write_text(text.replace("\non = false", "\non = true"))
         states = self.folder / "states"
         whole = self.report("mend", model, "--plan", plan, "-o", out, "--overwrite", "--states", states)
         self.assertTrue(whole["solid"])
@@ -193,7 +193,7 @@ class ToolTest(unittest.TestCase):
         # A plan is for the file that it was made for.
         self.assertEqual(run("mend", self.folder / "pod.stl", "--plan", plan, "--dry-run").returncode, 2)
         broken = self.folder / "broken.toml"
-        broken.write_text(text.replace('remedy = "fill"', 'remedy = "fil"', 1))
+        broken.write_text(text.replace("remedy = 'fill'", "remedy = 'fil'", 1))
         refused = run("mend", model, "--plan", broken, "--dry-run")
         self.assertEqual(refused.returncode, 3)
         self.assertIn("the nearest is 'fill'", refused.stderr)

@@ -326,6 +326,51 @@ TEST(Fill, AutomaticChoosesWhatSuitsAndSaysWhy) {
   }
 }
 
+TEST(Fill, AutomaticIsScoredOnSeededOpenings) {
+  // Openings of random size and place in shapes that are known: how far is the fill from what was
+  // there, as a part of the opening's width?
+  int right = 0, all = 0;
+  std::string missed;
+  for (std::uint64_t seed = 1; seed <= 120; ++seed) {
+    Random random(seed);
+    Mesh whole;
+    switch (seed % 5) {
+      case 0: whole = grid_box(12, {1, 2, 1.5}); break;
+      case 1: whole = with_distinct_points(test::sphere(28)); break;
+      case 2: whole = torus(64, 32, 3, 1); break;
+      case 3: whole = cylinder(48, 16, 1, 2); break;
+      default:
+        whole = with_distinct_points(test::extruded(
+            {{0, 0, 0}, {3, 0, 0}, {3, 1, 0}, {1, 1, 0}, {1, 3, 0}, {0, 3, 0}}, 1));
+    }
+    const Point at = whole.points[random.index(whole.points.size())];
+    const double radius = random.between(0.15, 0.4);
+    const Mesh open = without(whole, [&](const Point& p) { return (p - at).norm() < radius; });
+    if (naked_edges(open) < 3 || open.triangles.size() < whole.triangles.size() / 2) continue;
+    ++all;
+    const Change change = filled(open, FillMethod::automatic, 1e-7);
+    double off = 0;
+    for (std::size_t t = 0; t < change.parent.size(); ++t) {
+      if (change.parent[t].value != kNoIndex) continue;
+      const Triangle& tri = change.mesh.triangles[t];
+      const Point middle =
+          (change.mesh.point(tri[0]) + change.mesh.point(tri[1]) + change.mesh.point(tri[2])) / 3;
+      double nearest = HUGE_VAL;
+      for (const Triangle& w : whole.triangles) {
+        const Point foot =
+            closest_point(middle, whole.point(w[0]), whole.point(w[1]), whole.point(w[2]));
+        nearest = std::min(nearest, (foot - middle).norm());
+      }
+      off = std::max(off, nearest);
+    }
+    const bool is_right = off <= 0.02 * 2 * radius && is_solid(change.mesh);
+    right += is_right;
+    if (!is_right) missed += " " + std::to_string(seed) + ":" + std::to_string(off / (2 * radius));
+  }
+  EXPECT_GE(all, 80);
+  EXPECT_GE(right, all * 95 / 100) << right << " of " << all << missed;
+}
+
 TEST(Fill, WhatWouldCrossTheModelIsReplacedOrRefused) {
   // A box without its lid; a spike inside reaches through where the flat lid would be.
   Mesh spike = test::extruded({{0.4, 0.4, 0}, {0.6, 0.4, 0}, {0.5, 0.6, 0}}, 2.0);

@@ -386,6 +386,13 @@ TEST(Mend, AStepWhoseFindingIsGoneIsAnErrorThatNamesIt) {
   EXPECT_THROW(static_cast<void>(mend(model_of(mesh), options)), StepError);
 }
 
+TEST(Mend, NothingIsNoRemedy) {
+  // A sheet alone: dropping it would leave no error, and no part.
+  Mesh sheet = test::mesh_of({{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}, {{0, 1, 2}, {0, 2, 3}});
+  const MendResult result = mend(model_of(sheet), everything(1e-6));
+  EXPECT_EQ(result.model.parts[0].mesh.triangles.size(), 2u);
+}
+
 TEST(Mend, RemediesThatAreNotThereYetAreRefusedAndSaidSo) {
   const Mesh both = test::joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
   const MendResult result = mend(model_of(both), everything(1e-6));
@@ -463,6 +470,35 @@ TEST(Mend, OneOpeningIsFilledByAMethodOfChoice) {
   EXPECT_LT(volume, 1 - 1e-4);
   EXPECT_GT(volume, 1 - 0.3 * 0.3 * 0.3);
   EXPECT_EQ(result.ledger.at(0).method.substr(0, 6), "extend");
+}
+
+TEST(Mend, TwoOpeningsNamedTogetherAreBridged) {
+  // Two cups that face each other: a tube between their rims closes both.
+  const auto cup = [](double from, double to, double open) {
+    Mesh mesh = test::cylinder(24, 2, 1, to - from);
+    for (Point& p : mesh.points) p.z() += from;
+    return test::without(mesh, [&](const Point& p) { return std::fabs(p.z() - open) < 1e-6; });
+  };
+  const Mesh cups = with_distinct_points(test::joined(cup(0, 1, 1), cup(7, 8, 7)));
+  const Inspection found = inspect_for_mending(model_of(cups), {}, 1e-6);
+  MendOptions options;
+  options.tolerance = 1e-6;
+  options.plan = Plan{};
+  Step step;
+  step.number = 1;
+  step.remedy = Remedy::fill;
+  for (const Finding& f : found.findings) {
+    if (f.kind == FindingKind::opening || f.kind == FindingKind::sheet_border) {
+      step.selection.ids.push_back(f.id);
+    }
+  }
+  ASSERT_EQ(step.selection.ids.size(), 2u);
+  step.settings["method"] = std::string("ruled");
+  options.plan->steps = {step};
+  const MendResult result = mend(model_of(cups), options);
+  EXPECT_TRUE(is_solid(result.model.parts[0].mesh)) << what_is_left(result);
+  EXPECT_NEAR(test::volume_of(result.model.parts[0].mesh),
+              test::volume_of(test::cylinder(24, 6, 1, 8)), 1e-9);
 }
 
 TEST(Trial, IsComputedOnceAndAcceptedAsItIs) {

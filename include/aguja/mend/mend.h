@@ -44,10 +44,10 @@ struct StepResult {
                                              double tolerance, Progress* progress = nullptr);
 
 /// A step that names what is not there, or cannot be understood.
-class StepError : public Error {
+class StepError : public ArgumentError {
  public:
   StepError(std::size_t number, const std::string& text)
-      : Error("step " + std::to_string(number) + ": " + text), step(number) {}
+      : ArgumentError("step " + std::to_string(number) + ": " + text), step(number) {}
   std::size_t step;
 };
 

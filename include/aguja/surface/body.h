@@ -1,0 +1,119 @@
+#pragma once
+/// \file
+/// Bodies: faces on surfaces, bounded by loops of edges that they may share.
+
+#include <array>
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "aguja/base/units.h"
+#include "aguja/mesh/model.h"
+#include "aguja/surface/surface.h"
+
+namespace aguja {
+
+/// The number that a file gives an entity; 0: none.
+using EntityNumber = std::uint64_t;
+
+struct BodyVertex {
+  Point point = Point::Zero();
+  EntityNumber entity = 0;
+};
+
+/// A piece of a curve from one vertex to another: from `from` to `to`, which is lower where the edge
+/// runs against its curve.
+struct BodyEdge {
+  CurvePtr curve;
+  double from = 0;
+  double to = 0;
+  std::uint32_t start = 0;
+  std::uint32_t end = 0;
+  EntityNumber entity = 0;
+  /// How far sewing has found its sides apart; model units.
+  double tolerance = 0;
+  [[nodiscard]] Interval range() const {
+    return from < to ? Interval{from, to} : Interval{to, from};
+  }
+  [[nodiscard]] bool is_closed() const { return start == end; }
+};
+
+/// One use of an edge by a face.
+struct EdgeUseOfFace {
+  std::uint32_t edge = 0;
+  bool forward = true;
+  /// The same in the surface's parameters, as the file gives it.
+  CurvePtr in_parameters;
+  Interval range;
+};
+
+/// Edges one after another; a loop without edges is a vertex (an apex, or a place on a closed
+/// surface).
+struct FaceLoop {
+  std::vector<EdgeUseOfFace> edges;
+  std::optional<std::uint32_t> vertex;
+  EntityNumber entity = 0;
+};
+
+struct Face {
+  SurfacePtr surface;
+  bool same_sense = true;  ///< it faces as its surface's normal does
+  std::vector<FaceLoop> loops;  ///< empty: all of the surface's domain
+  std::string name;
+  std::optional<std::array<float, 3>> colour;  ///< red, green, blue, 0 to 1
+  EntityNumber entity = 0;
+};
+
+struct BodyShell {
+  struct Use {
+    std::uint32_t face = 0;
+    bool forward = true;
+  };
+  std::vector<Use> faces;
+  bool meant_closed = false;
+  bool is_void = false;
+  EntityNumber entity = 0;
+};
+
+/// What belongs together in the file: a solid, a surface model, a set of surfaces.
+struct Body {
+  std::string name;
+  std::vector<BodyVertex> vertices;
+  std::vector<BodyEdge> edges;
+  std::vector<Face> faces;
+  std::vector<BodyShell> shells;
+  EntityNumber entity = 0;
+  /// Triangles that the file gives itself, with nothing behind them.
+  Mesh facets;
+};
+
+/// How often each edge is used, over all faces of the body.
+[[nodiscard]] std::vector<std::uint32_t> edge_uses(const Body& body);
+
+/// A body at a place.
+struct BodyInstance {
+  std::size_t body = 0;
+  Placement placement;
+  std::string name;
+};
+
+struct NotUnderstood {
+  std::string type;
+  std::size_t count = 0;
+};
+
+struct SurfaceModel {
+  LengthUnit unit = LengthUnit::millimetre;
+  bool unit_assumed = true;
+  std::optional<double> uncertainty;  ///< what the file states, model units
+  std::vector<Body> bodies;
+  std::vector<BodyInstance> instances;
+  std::vector<NotUnderstood> not_understood;  ///< most first
+  std::vector<std::string> notes;
+};
+
+[[nodiscard]] Box box_of(const Body& body);
+[[nodiscard]] Box box_of(const SurfaceModel& model);
+
+}  // namespace aguja

@@ -1,0 +1,66 @@
+#pragma once
+/// \file
+/// Tessellation: bodies become meshes that are closed because their faces share edges.
+
+#include "aguja/base/progress.h"
+#include "aguja/surface/body.h"
+
+namespace aguja {
+
+struct TessellationOptions {
+  /// How far a facet may lie from its face; model units. Left out: a thousandth of the model's
+  /// diagonal.
+  std::optional<double> chord = {};
+  /// By how much an edge may turn from facet to facet, radians.
+  double angle = 0.35;
+  /// No facet's side is longer; 0: any.
+  double longest = 0;
+};
+
+/// A face that could not be made into facets properly.
+struct FaceTrouble {
+  std::uint32_t face = 0;
+  enum class Kind {
+    open_loop,        ///< its edges do not close, in space or in its parameters
+    loop_crossing,    ///< its loops cross themselves or each other
+    off_surface,      ///< its edges do not lie on its surface
+    no_facets,        ///< nothing came of it
+    turned,           ///< facets face against the surface they stand for
+  } kind = Kind::no_facets;
+  double measure = 0;
+  Point place = Point::Zero();
+};
+
+struct TessellatedBody {
+  Mesh mesh;  ///< distinct points only where the body's are; a patch per face, by its number
+  std::vector<FaceTrouble> troubles;
+  double chord = 0;            ///< the least that was used
+  double largest_off = 0;      ///< of edges and vertices from the surfaces of their faces
+};
+
+/// A body as triangles.
+///
+/// Each edge is divided once, and its faces use these very points; in each face they are brought
+/// into the surface's parameters, and what lies between is triangulated there and refined until it
+/// lies within the chord height. Faces whose facets would cross others are made finer, with their
+/// edges.
+///
+/// Promises  Edges that faces share are edges that their triangles share. The same triangles for
+///           any number of threads.
+/// Cost      Linear in the number of triangles beside the triangulation of each face; faces in
+///           parallel.
+/// Errors    ArgumentError (a chord that is not above 0), Cancelled. Bad geometry is a trouble.
+[[nodiscard]] TessellatedBody tessellate(const Body& body, const TessellationOptions& options,
+                                         Progress* progress = nullptr);
+
+/// All instances, each a part named after it.
+struct TessellatedModel {
+  Model model;
+  std::vector<TessellatedBody> bodies;  ///< by body; meshes moved into the model where used once
+  double chord = 0;
+};
+[[nodiscard]] TessellatedModel tessellate(const SurfaceModel& model,
+                                          const TessellationOptions& options = {},
+                                          Progress* progress = nullptr);
+
+}  // namespace aguja

@@ -1,0 +1,519 @@
+#include "formats/part21.h"
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+#include <cstring>
+#include <optional>
+
+namespace aguja::detail {
+namespace {
+
+// Values in values in values: no file that is meant well goes deeper.
+constexpr int kMostDepth = 40;
+
+[[noreturn]] void fail(const Source& source, InputProblem problem, std::size_t at, std::string text,
+                       std::string expected, std::string found) {
+  throw InputError({problem, source.name, InputPlace{InputPlace::Counts::bytes, at}, std::move(text),
+                    std::move(expected), std::move(found)});
+}
+
+bool is_space(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n' || c == '\f' || c == '\v'; }
+bool is_word(char c) {
+  return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '-';
+}
+bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
+// Over the bytes of the whole file.
+class Scanner {
+ public:
+  explicit Scanner(const Source& source) : source_(source), bytes_(source.bytes) {}
+
+  [[nodiscard]] bool at_end() const { return at_ >= bytes_.size(); }
+  [[nodiscard]] std::size_t at() const { return at_; }
+  [[nodiscard]] char look() const { return at_end() ? '\0' : bytes_[at_]; }
+  void step() { ++at_; }
+
+  void skip_space() {
+    while (!at_end()) {
+      const char c = bytes_[at_];
+      if (is_space(c)) {
+        ++at_;
+      } else if (c == '/' && at_ + 1 < bytes_.size() && bytes_[at_ + 1] == '*') {
+        skip_comment();
+      } else {
+        return;
+      }
+    }
+  }
+  void skip_comment() {
+    const std::size_t end = bytes_.find("*/", at_ + 2);
+    if (end == std::string_view::npos) {
+      fail(source_, InputProblem::truncated, at_, "a comment has no end", "*/", "the end of the file");
+    }
+    at_ = end + 2;
+  }
+  // Behind the closing quote.
+  void skip_text() {
+    const std::size_t start = at_;
+    ++at_;
+    while (true) {
+      const void* quote = at_end() ? nullptr : std::memchr(bytes_.data() + at_, '\'', bytes_.size() - at_);
+      if (quote == nullptr) {
+        fail(source_, InputProblem::truncated, start, "a text has no end", "'", "the end of the file");
+      }
+      at_ = static_cast<std::size_t>(static_cast<const char*>(quote) - bytes_.data()) + 1;
+      if (look() != '\'') return;
+      ++at_;
+    }
+  }
+  // To before the semicolon that ends what begins here; false if there is none.
+  bool to_semicolon() {
+    while (!at_end()) {
+      const char c = bytes_[at_];
+      if (c == ';') return true;
+      if (c == '\'') {
+        skip_text();
+      } else if (c == '/' && at_ + 1 < bytes_.size() && bytes_[at_ + 1] == '*') {
+        skip_comment();
+      } else {
+        ++at_;
+      }
+    }
+    return false;
+  }
+  std::string_view word() {
+    const std::size_t start = at_;
+    while (!at_end() && is_word(bytes_[at_])) ++at_;
+    return bytes_.substr(start, at_ - start);
+  }
+  [[nodiscard]] std::string_view from(std::size_t start) const { return bytes_.substr(start, at_ - start); }
+
+ private:
+  const Source& source_;
+  std::string_view bytes_;
+  std::size_t at_ = 0;
+};
+
+// Over the text of one entity.
+class ValueParser {
+ public:
+  ValueParser(std::string_view text, std::uint64_t number) : text_(text), number_(number) {}
+
+  std::vector<Record> records() {
+    std::vector<Record> all;
+    skip_space();
+    if (look() != '(') {
+      all.push_back(record());
+    } else {
+      ++at_;
+      for (skip_space(); look() != ')'; skip_space()) {
+        if (at_ >= text_.size()) fail("')' at the end of its records");
+        all.push_back(record());
+      }
+      ++at_;
+    }
+    skip_space();
+    if (at_ != text_.size()) fail("';' after it");
+    return all;
+  }
+
+ private:
+  [[nodiscard]] char look() const { return at_ < text_.size() ? text_[at_] : '\0'; }
+  void skip_space() {
+    while (at_ < text_.size()) {
+      if (is_space(text_[at_])) {
+        ++at_;
+      } else if (text_.substr(at_, 2) == "/*") {
+        at_ = std::min(text_.size(), text_.find("*/", at_ + 2) + 2);
+      } else {
+        return;
+      }
+    }
+  }
+  [[noreturn]] void fail(const std::string& expected) const {
+    const std::string_view rest = text_.substr(std::min(at_, text_.size()), 20);
+    throw EntityError(number_, "expected " + expected + "; found '" + std::string(rest) + "'");
+  }
+  std::string_view word() {
+    const std::size_t start = at_;
+    while (at_ < text_.size() && is_word(text_[at_])) ++at_;
+    return text_.substr(start, at_ - start);
+  }
+  Record record() {
+    Record r;
+    if (look() == '!') ++at_;
+    r.type = word();
+    if (r.type.empty()) fail("a type");
+    skip_space();
+    if (look() != '(') fail("'(' after " + std::string(r.type));
+    r.values = list(0);
+    return r;
+  }
+  // From the opening bracket to behind the closing one.
+  std::vector<Value> list(int depth) {
+    if (depth > kMostDepth) fail("values no deeper than " + std::to_string(kMostDepth) + " brackets");
+    std::vector<Value> all;
+    ++at_;
+    skip_space();
+    if (look() == ')') {
+      ++at_;
+      return all;
+    }
+    while (true) {
+      all.push_back(value(depth));
+      skip_space();
+      if (look() == ')') {
+        ++at_;
+        return all;
+      }
+      if (look() != ',') fail("',' or ')'");
+      ++at_;
+      skip_space();
+    }
+  }
+  Value value(int depth) {
+    Value v;
+    const char c = look();
+    if (c == '$') {
+      ++at_;
+    } else if (c == '*') {
+      ++at_;
+      v.kind = Value::Kind::derived;
+    } else if (c == '#') {
+      ++at_;
+      v.kind = Value::Kind::reference;
+      const auto [end, error] = std::from_chars(text_.data() + at_, text_.data() + text_.size(), v.reference);
+      if (error != std::errc()) fail("the number of an entity after #");
+      at_ = static_cast<std::size_t>(end - text_.data());
+    } else if (c == '(') {
+      v.kind = Value::Kind::list;
+      v.items = list(depth + 1);
+    } else if (c == '\'') {
+      v.kind = Value::Kind::text;
+      const std::size_t start = ++at_;
+      while (true) {
+        const std::size_t quote = text_.find('\'', at_);
+        if (quote == std::string_view::npos) fail("the end of a text");
+        at_ = quote + 1;
+        if (look() != '\'') break;
+        ++at_;
+      }
+      v.text = text_.substr(start, at_ - 1 - start);
+    } else if (c == '"') {
+      v.kind = Value::Kind::binary;
+      const std::size_t end = text_.find('"', at_ + 1);
+      if (end == std::string_view::npos) fail("the end of a binary");
+      v.text = text_.substr(at_ + 1, end - at_ - 1);
+      at_ = end + 1;
+    } else if (c == '.' && at_ + 1 < text_.size() && !is_digit(text_[at_ + 1])) {
+      v.kind = Value::Kind::word;
+      ++at_;
+      v.text = word();
+      if (look() != '.') fail("'.' after an enumeration");
+      ++at_;
+    } else if (is_digit(c) || c == '+' || c == '-' || c == '.') {
+      v.kind = Value::Kind::number;
+      v.number = number();
+    } else if (is_word(c)) {
+      v.kind = Value::Kind::typed;
+      v.text = word();
+      skip_space();
+      if (look() != '(') fail("'(' after " + std::string(v.text));
+      v.items = list(depth + 1);
+    } else {
+      fail("a value");
+    }
+    return v;
+  }
+  double number() {
+    if (look() == '+') ++at_;
+    // "1.E5" and "1." are the standard's; some write "1.D5".
+    double x = 0;
+    const auto [end, error] = std::from_chars(text_.data() + at_, text_.data() + text_.size(), x);
+    if (error == std::errc::result_out_of_range) {
+      // Too small is zero; too large is no number.
+      const std::string_view read(text_.data() + at_, static_cast<std::size_t>(end - (text_.data() + at_)));
+      const std::size_t e = read.find_first_of("Ee");
+      if (e == std::string_view::npos || read.substr(e + 1, 1) != "-") fail("a number that doubles hold");
+      at_ += read.size();
+      return 0;
+    }
+    if (error != std::errc()) fail("a number");
+    at_ = static_cast<std::size_t>(end - text_.data());
+    if ((look() == 'D' || look() == 'd') && at_ + 1 < text_.size()) {
+      int power = 0;
+      std::size_t from = at_ + 1;
+      if (text_[from] == '+') ++from;
+      const auto [stop, bad] = std::from_chars(text_.data() + from, text_.data() + text_.size(), power);
+      if (bad == std::errc()) {
+        at_ = static_cast<std::size_t>(stop - text_.data());
+        x *= std::pow(10.0, power);
+      }
+    }
+    if (!std::isfinite(x)) fail("a finite number");
+    return x;
+  }
+
+  std::string_view text_;
+  std::uint64_t number_;
+  std::size_t at_ = 0;
+};
+
+}  // namespace
+
+const Record* Entity::find(std::string_view type) const {
+  for (const Record& r : records) {
+    if (r.type == type) return &r;
+  }
+  return nullptr;
+}
+
+const Record& Entity::record(std::string_view type) const {
+  const Record* r = find(type);
+  if (r == nullptr) {
+    throw EntityError(number, "expected " + std::string(type) + "; found " +
+                                  (records.empty() ? "nothing" : std::string(records[0].type)));
+  }
+  return *r;
+}
+
+const Value& Fields::at(std::size_t i) const {
+  if (i >= record_.values.size()) {
+    throw EntityError(entity_.number, std::string(record_.type) + " has " +
+                                          std::to_string(record_.values.size()) +
+                                          " values; at least " + std::to_string(i + 1) +
+                                          " are needed");
+  }
+  return record_.values[i];
+}
+void Fields::fail(std::size_t i, const std::string& expected) const {
+  throw EntityError(entity_.number, std::string(record_.type) + ": expected " + expected +
+                                        " as value " + std::to_string(i + 1));
+}
+double Fields::number(std::size_t i) const {
+  const Value* v = &at(i);
+  if (v->kind == Value::Kind::typed && v->items.size() == 1) v = &v->items[0];
+  if (v->kind != Value::Kind::number) fail(i, "a number");
+  return v->number;
+}
+int Fields::integer(std::size_t i) const {
+  const double x = number(i);
+  if (x != std::floor(x) || std::fabs(x) > 1e9) fail(i, "a whole number");
+  return static_cast<int>(x);
+}
+std::uint64_t Fields::reference(std::size_t i) const {
+  if (at(i).kind != Value::Kind::reference) fail(i, "an entity");
+  return at(i).reference;
+}
+bool Fields::has_reference(std::size_t i) const {
+  return i < record_.values.size() && record_.values[i].kind == Value::Kind::reference;
+}
+bool Fields::flag(std::size_t i) const {
+  const std::string_view w = word(i);
+  if (w != "T" && w != "F" && w != "U") fail(i, ".T. or .F.");
+  return w == "T";
+}
+std::string_view Fields::word(std::size_t i) const {
+  if (at(i).kind != Value::Kind::word) fail(i, "an enumeration");
+  return at(i).text;
+}
+std::string Fields::text(std::size_t i) const {
+  if (i >= record_.values.size() || record_.values[i].kind != Value::Kind::text) return {};
+  return decoded_text(record_.values[i].text);
+}
+const std::vector<Value>& Fields::list(std::size_t i) const {
+  const Value& v = at(i);
+  if (v.kind == Value::Kind::typed && v.items.size() == 1 && v.items[0].kind == Value::Kind::list) {
+    return v.items[0].items;
+  }
+  if (v.kind != Value::Kind::list) fail(i, "a list");
+  return v.items;
+}
+std::vector<std::uint64_t> Fields::references(std::size_t i) const {
+  std::vector<std::uint64_t> out;
+  for (const Value& v : list(i)) {
+    if (v.kind != Value::Kind::reference) fail(i, "a list of entities");
+    out.push_back(v.reference);
+  }
+  return out;
+}
+std::vector<double> Fields::numbers(std::size_t i) const {
+  std::vector<double> out;
+  for (const Value& v : list(i)) {
+    const Value* own = &v;
+    if (own->kind == Value::Kind::typed && own->items.size() == 1) own = &own->items[0];
+    if (own->kind != Value::Kind::number) fail(i, "a list of numbers");
+    out.push_back(own->number);
+  }
+  return out;
+}
+
+Part21::Part21(const Source& source) {
+  Scanner s(source);
+  s.skip_space();
+  std::size_t start = s.at();
+  if (!source.bytes.substr(start).starts_with("ISO-10303-21")) {
+    fail(source, InputProblem::syntax, start, "the file does not begin with ISO-10303-21;",
+         "ISO-10303-21;", "something else");
+  }
+  bool in_data = false, ended = false, any_data = false;
+  std::uint64_t last = 0;
+  bool sorted = true;
+  while (true) {
+    s.skip_space();
+    if (s.at_end()) break;
+    start = s.at();
+    if (in_data && s.look() == '#') {
+      s.step();
+      Entry e;
+      const char* text = source.bytes.data() + s.at();
+      const auto [end, error] = std::from_chars(text, source.bytes.data() + source.bytes.size(), e.number);
+      if (error != std::errc()) {
+        fail(source, InputProblem::syntax, start, "# without a number", "the number of an entity",
+             std::string(source.bytes.substr(start, 12)));
+      }
+      while (s.at() < static_cast<std::size_t>(end - source.bytes.data())) s.step();
+      s.skip_space();
+      if (s.look() != '=') {
+        fail(source, InputProblem::syntax, s.at(), "expected = after #" + std::to_string(e.number), "=",
+             std::string(source.bytes.substr(s.at(), 12)));
+      }
+      s.step();
+      s.skip_space();
+      const std::size_t from = s.at();
+      e.type = s.look() == '(' ? std::string_view() : s.word();
+      if (!s.to_semicolon()) {
+        fail(source, InputProblem::truncated, from, "#" + std::to_string(e.number) + " has no end",
+             ";", "the end of the file");
+      }
+      e.text = s.from(from);
+      s.step();
+      sorted = sorted && e.number > last;
+      last = e.number;
+      entries_.push_back(e);
+      continue;
+    }
+    const std::string_view word = s.word();
+    if (!s.to_semicolon()) {
+      // Only what follows the last section may lack its semicolon.
+      if (ended || word.starts_with("END-ISO")) break;
+      fail(source, InputProblem::truncated, start, "the last statement has no end", ";",
+           "the end of the file");
+    }
+    const std::string_view statement = s.from(start);
+    s.step();
+    if (word == "DATA") in_data = any_data = true;
+    if (word == "ENDSEC") in_data = false;
+    if (word.starts_with("END-ISO")) ended = true;
+    if (word == "FILE_SCHEMA") schema_ = statement;
+  }
+  if (!any_data) {
+    fail(source, InputProblem::truncated, source.bytes.size(), "there is no data section", "DATA;",
+         "the end of the file");
+  }
+  if (in_data) {
+    fail(source, InputProblem::truncated, source.bytes.size(), "the data section has no end",
+         "ENDSEC;", "the end of the file");
+  }
+  if (!sorted) {
+    std::stable_sort(entries_.begin(), entries_.end(),
+                     [](const Entry& a, const Entry& b) { return a.number < b.number; });
+    const auto same = std::unique(entries_.begin(), entries_.end(),
+                                  [](const Entry& a, const Entry& b) { return a.number == b.number; });
+    repeated_ = static_cast<std::size_t>(entries_.end() - same);
+    entries_.erase(same, entries_.end());
+  }
+}
+
+const Part21::Entry* Part21::find(std::uint64_t number) const {
+  const auto at = std::lower_bound(entries_.begin(), entries_.end(), number,
+                                   [](const Entry& e, std::uint64_t n) { return e.number < n; });
+  return at != entries_.end() && at->number == number ? &*at : nullptr;
+}
+
+Entity Part21::parse(std::uint64_t number, std::uint64_t asked_by) const {
+  const Entry* entry = find(number);
+  if (entry == nullptr) {
+    throw EntityError(asked_by != 0 ? asked_by : number,
+                      "names #" + std::to_string(number) + ", which the file does not have");
+  }
+  Entity entity;
+  entity.number = number;
+  entity.records = ValueParser(entry->text, number).records();
+  return entity;
+}
+
+namespace {
+
+void append_utf8(std::string& out, std::uint32_t c) {
+  if (c < 0x80) {
+    out += static_cast<char>(c);
+  } else if (c < 0x800) {
+    out += static_cast<char>(0xC0 | (c >> 6));
+    out += static_cast<char>(0x80 | (c & 0x3F));
+  } else if (c < 0x10000) {
+    out += static_cast<char>(0xE0 | (c >> 12));
+    out += static_cast<char>(0x80 | ((c >> 6) & 0x3F));
+    out += static_cast<char>(0x80 | (c & 0x3F));
+  } else {
+    out += static_cast<char>(0xF0 | (c >> 18));
+    out += static_cast<char>(0x80 | ((c >> 12) & 0x3F));
+    out += static_cast<char>(0x80 | ((c >> 6) & 0x3F));
+    out += static_cast<char>(0x80 | (c & 0x3F));
+  }
+}
+
+std::optional<std::uint32_t> hexadecimal(std::string_view digits) {
+  std::uint32_t value = 0;
+  const auto [end, error] = std::from_chars(digits.data(), digits.data() + digits.size(), value, 16);
+  if (error != std::errc() || end != digits.data() + digits.size()) return std::nullopt;
+  return value;
+}
+
+}  // namespace
+
+std::string decoded_text(std::string_view t) {
+  std::string out;
+  for (std::size_t i = 0; i < t.size();) {
+    if (t.substr(i, 2) == "''") {
+      out += '\'';
+      i += 2;
+    } else if (t.substr(i, 2) == "\\\\") {
+      out += '\\';
+      i += 2;
+    } else if (t.substr(i, 3) == "\\S\\" && i + 3 < t.size()) {
+      append_utf8(out, static_cast<unsigned char>(t[i + 3]) + 128u);
+      i += 4;
+    } else if (t.substr(i, 3) == "\\X\\" && i + 5 <= t.size() && hexadecimal(t.substr(i + 3, 2))) {
+      append_utf8(out, *hexadecimal(t.substr(i + 3, 2)));
+      i += 5;
+    } else if (t.substr(i, 4) == "\\X2\\" || t.substr(i, 4) == "\\X4\\") {
+      const std::size_t digits = t[i + 2] == '2' ? 4 : 8;
+      i += 4;
+      std::uint32_t high = 0;
+      while (i + digits <= t.size() && t[i] != '\\') {
+        const auto c = hexadecimal(t.substr(i, digits));
+        i += digits;
+        if (!c) continue;
+        if (*c >= 0xD800 && *c < 0xDC00) {
+          high = *c;
+        } else if (*c >= 0xDC00 && *c < 0xE000 && high != 0) {
+          append_utf8(out, 0x10000 + ((high - 0xD800) << 10) + (*c - 0xDC00));
+          high = 0;
+        } else {
+          append_utf8(out, *c);
+        }
+      }
+      if (t.substr(i, 4) == "\\X0\\") i += 4;
+    } else if (t.substr(i, 2) == "\\P" && i + 3 < t.size() && t[i + 3] == '\\') {
+      i += 4;  // which alphabet \S\ is of: the first is taken
+    } else {
+      // Bytes beyond ASCII are no part of the standard; what is no UTF-8 is taken as Latin-1.
+      out += t[i++];
+    }
+  }
+  return out;
+}
+
+}  // namespace aguja::detail

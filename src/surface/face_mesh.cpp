@@ -1,0 +1,432 @@
+#include "surface/face_mesh.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <unordered_map>
+#include <unordered_set>
+
+#include <Eigen/Geometry>
+
+#include "aguja/geometry/planar_triangulation.h"
+
+namespace aguja {
+namespace {
+
+constexpr double kInfinity = std::numeric_limits<double>::infinity();
+// Points of one face beyond which no more are added: what is left then is told by its deviation.
+constexpr std::size_t kMostPoints = 400000;
+constexpr int kMostRounds = 10;
+
+struct Bounds {
+  Parameters low = Parameters::Constant(kInfinity);
+  Parameters high = Parameters::Constant(-kInfinity);
+  void extend(const Parameters& uv) {
+    low = low.cwiseMin(uv);
+    high = high.cwiseMax(uv);
+  }
+  [[nodiscard]] Parameters width() const { return high - low; }
+};
+
+// Longest steps in the parameters between which facets stay within chord and angle, and the mean
+// speeds, from samples over a part of the domain.
+struct Steps {
+  Parameters step;
+  Parameters speed;
+};
+
+Steps steps_over(const Surface& surface, const Bounds& bounds, const FaceFineness& f) {
+  constexpr int kSamples = 7;
+  Steps out;
+  out.step.setConstant(kInfinity);
+  Parameters sum = Parameters::Zero();
+  for (int i = 0; i <= kSamples; ++i) {
+    for (int j = 0; j <= kSamples; ++j) {
+      // Not on the borders, where poles are.
+      const Parameters part((i + 0.17) / (kSamples + 0.34), (j + 0.17) / (kSamples + 0.34));
+      const Parameters uv = bounds.low + part.cwiseProduct(bounds.width());
+      const SurfacePoint s = surface.at(uv[0], uv[1]);
+      const SurfacePoint::Curvature c = s.curvature();
+      const double speed[2] = {s.du.norm(), s.dv.norm()};
+      const double curvature[2] = {c.along_u, c.along_v};
+      for (int k = 0; k < 2; ++k) {
+        sum[k] += speed[k];
+        double length = f.longest > 0 ? f.longest : kInfinity;
+        if (curvature[k] > 0) {
+          length = std::min({length, std::sqrt(8 * f.chord / curvature[k]), f.angle / curvature[k]});
+        }
+        if (speed[k] > 0) out.step[k] = std::min(out.step[k], length / speed[k]);
+      }
+    }
+  }
+  out.speed = sum / ((kSamples + 1.0) * (kSamples + 1.0));
+  for (int k = 0; k < 2; ++k) {
+    if (!(out.speed[k] > 0)) out.speed[k] = 1;
+    const double width = bounds.width()[k];
+    if (width > 0) out.step[k] = std::clamp(out.step[k], width / 4000, width);
+  }
+  return out;
+}
+
+class FaceMesher {
+ public:
+  FaceMesher(const Surface& surface, bool same_sense, const FaceFineness& fineness)
+      : surface_(surface), same_sense_(same_sense), fineness_(fineness) {}
+
+  FaceMesh run(const std::vector<DividedLoop>& given) {
+    std::vector<DividedLoop> loops = given;
+    if (!same_sense_) {
+      for (DividedLoop& l : loops) std::reverse(l.corners.begin(), l.corners.end());
+    }
+    remember_places(loops);
+    const Bounds rough = rough_bounds(loops);
+    const Steps first = steps_over(surface_, rough, fineness_);
+    const NewVertex make = [&](const Point& p) { return own_vertex(p); };
+    auto found = find_domain(surface_, loops, fineness_.tolerance, first.step[0], first.step[1], make);
+    if (const auto* failure = std::get_if<DomainFailure>(&found)) {
+      trouble(failure->kind, failure->place, failure->measure);
+      return std::move(out_);
+    }
+    domain_ = std::move(std::get<FaceDomain>(found));
+    out_.largest_off = domain_.largest_off;
+    out_.off_at = domain_.off_at;
+    if (domain_.polygons.empty()) {
+      trouble(FaceTrouble::Kind::no_facets, Point::Zero(), 0);
+      return std::move(out_);
+    }
+    Bounds bounds;
+    for (const auto& polygon : domain_.polygons) {
+      for (const DomainPoint& p : polygon) bounds.extend(p.uv);
+    }
+    steps_ = steps_over(surface_, bounds, fineness_);
+    begin_points();
+    if (surface_.kind() != SurfaceKind::plane) add_grid(bounds);
+    for (int round = 0;; ++round) {
+      triangulate_inside();
+      if (surface_.kind() == SurfaceKind::plane && fineness_.longest <= 0) break;
+      if (round == kMostRounds || !refine()) break;
+    }
+    write();
+    return std::move(out_);
+  }
+
+ private:
+  void trouble(FaceTrouble::Kind kind, const Point& place, double measure) {
+    FaceTrouble t;
+    t.kind = kind;
+    t.place = place;
+    t.measure = measure;
+    out_.troubles.push_back(t);
+  }
+  VertexId own_vertex(const Point& p) {
+    out_.points.push_back(p);
+    return {kOwnVertices + static_cast<std::uint32_t>(out_.points.size() - 1)};
+  }
+  [[nodiscard]] const Point& place(VertexId v) const {
+    return v.value >= kOwnVertices ? out_.points[v.value - kOwnVertices] : place_.at(v.value);
+  }
+  void remember_places(const std::vector<DividedLoop>& loops) {
+    for (const DividedLoop& l : loops) {
+      for (const auto& c : l.corners) place_[c.vertex.value] = c.p;
+    }
+  }
+
+  // Where in the parameters it is about: the loops' corners, or the whole domain.
+  Bounds rough_bounds(const std::vector<DividedLoop>& loops) const {
+    Bounds b;
+    const SurfaceFoot foot(surface_);
+    std::size_t corners = 0;
+    for (const DividedLoop& l : loops) corners += l.is_vertex ? 0 : l.corners.size();
+    const std::size_t every = std::max<std::size_t>(1, corners / 24);
+    std::optional<Parameters> last;
+    for (const DividedLoop& l : loops) {
+      if (l.is_vertex) continue;
+      for (std::size_t i = 0; i < l.corners.size(); i += every) {
+        last = foot.of(l.corners[i].p, last);
+        b.extend(*last);
+      }
+    }
+    const Interval u = surface_.domain_u(), v = surface_.domain_v();
+    // Closed directions may be gone around, and poles reached.
+    if (u.is_finite() && (surface_.period_u() > 0 || corners == 0)) b.extend({u.low, b.low[1]}), b.extend({u.high, b.low[1]});
+    if (v.is_finite() && (surface_.period_v() > 0 || corners == 0 || !surface_.poles().empty())) {
+      b.extend({b.low[0], v.low});
+      b.extend({b.low[0], v.high});
+    }
+    for (int k = 0; k < 2; ++k) {
+      if (!std::isfinite(b.low[k]) || !std::isfinite(b.high[k])) b.low[k] = 0, b.high[k] = 1;
+    }
+    return b;
+  }
+
+  [[nodiscard]] PlanarPoint scaled(const Parameters& uv) const {
+    return uv.cwiseProduct(steps_.speed);
+  }
+
+  void begin_points() {
+    for (const auto& polygon : domain_.polygons) {
+      const auto first = static_cast<std::uint32_t>(points_.size());
+      const auto n = static_cast<std::uint32_t>(polygon.size());
+      for (std::uint32_t i = 0; i < n; ++i) {
+        points_.push_back(polygon[i]);
+        planar_.push_back(scaled(polygon[i].uv));
+        border_.push_back({first + i, first + (i + 1) % n});
+      }
+    }
+    border_points_ = points_.size();
+    for (const DomainPoint& p : domain_.places) add_point(p);
+  }
+  void add_point(const DomainPoint& p) {
+    points_.push_back(p);
+    planar_.push_back(scaled(p.uv));
+  }
+
+  // Rows of points so near that facets between them keep to the surface, clear of the border.
+  void add_grid(const Bounds& bounds) {
+    const Parameters width = bounds.width();
+    double count[2];
+    for (int k = 0; k < 2; ++k) count[k] = std::max(1.0, std::ceil(width[k] / steps_.step[k] - 1e-9));
+    // Straight in one direction: the border's points serve both ends.
+    if (count[0] <= 1 && count[1] <= 1) return;
+    if (count[0] <= 1 || count[1] <= 1) return;
+    // No cell is longer than eight times its width.
+    double cell[2];
+    for (int k = 0; k < 2; ++k) cell[k] = width[k] * steps_.speed[k] / count[k];
+    for (int k = 0; k < 2; ++k) {
+      if (cell[k] > 8 * cell[1 - k]) count[k] = std::ceil(width[k] * steps_.speed[k] / (8 * cell[1 - k]));
+    }
+    const double total = count[0] * count[1];
+    if (total > static_cast<double>(kMostPoints)) {
+      const double less = std::sqrt(total / static_cast<double>(kMostPoints));
+      for (double& c : count) c = std::max(1.0, std::floor(c / less));
+    }
+    const auto nu = static_cast<int>(count[0]), nv = static_cast<int>(count[1]);
+    const Parameters step(width[0] / nu, width[1] / nv);
+    const std::vector<std::uint8_t> blocked = cells_near_border(bounds, step, nu, nv);
+    // In rows of v, inside told by crossings of the row with the polygons.
+    for (int j = 1; j < nv; ++j) {
+      const double v = bounds.low[1] + step[1] * j;
+      const std::vector<double> crossings = crossings_with(v);
+      std::size_t next = 0;
+      // Rows are set off by half a step, so that triangles are not all right-angled.
+      const double shift = j % 2 == 0 ? 0.0 : 0.5;
+      for (int i = 0; i <= nu; ++i) {
+        const double u = bounds.low[0] + step[0] * (i + shift);
+        while (next < crossings.size() && crossings[next] < u) ++next;
+        if (next % 2 == 0) continue;
+        const int cu = std::clamp(static_cast<int>((u - bounds.low[0]) / step[0] * 2), 0, 2 * nu - 1);
+        const int cv = std::clamp(j * 2, 0, 2 * nv - 1);
+        if (blocked[static_cast<std::size_t>(cv) * 2 * nu + cu] != 0) continue;
+        const Parameters uv(u, v);
+        add_point({uv, own_vertex(surface_.point(uv))});
+      }
+    }
+  }
+  [[nodiscard]] std::vector<double> crossings_with(double v) const {
+    std::vector<double> all;
+    for (const auto& polygon : domain_.polygons) {
+      for (std::size_t i = 0; i < polygon.size(); ++i) {
+        const Parameters &a = polygon[i].uv, &b = polygon[(i + 1) % polygon.size()].uv;
+        if ((a[1] > v) == (b[1] > v)) continue;
+        all.push_back(a[0] + (v - a[1]) / (b[1] - a[1]) * (b[0] - a[0]));
+      }
+    }
+    std::sort(all.begin(), all.end());
+    return all;
+  }
+  // Half cells through which the border runs, and those beside them.
+  [[nodiscard]] std::vector<std::uint8_t> cells_near_border(const Bounds& bounds, const Parameters& step,
+                                                            int nu, int nv) const {
+    const int cu = 2 * nu, cv = 2 * nv;
+    std::vector<std::uint8_t> blocked(static_cast<std::size_t>(cu) * cv);
+    const auto block = [&](const Parameters& uv) {
+      const int i = static_cast<int>(std::floor((uv[0] - bounds.low[0]) / step[0] * 2));
+      const int j = static_cast<int>(std::floor((uv[1] - bounds.low[1]) / step[1] * 2));
+      for (int a = i - 1; a <= i + 1; ++a) {
+        for (int b = j - 1; b <= j + 1; ++b) {
+          if (a >= 0 && a < cu && b >= 0 && b < cv) blocked[static_cast<std::size_t>(b) * cu + a] = 1;
+        }
+      }
+    };
+    for (const auto& polygon : domain_.polygons) {
+      for (std::size_t i = 0; i < polygon.size(); ++i) {
+        const Parameters &a = polygon[i].uv, &b = polygon[(i + 1) % polygon.size()].uv;
+        const Parameters d = b - a;
+        const double pieces = std::ceil(2 * std::max(std::fabs(d[0]) / step[0], std::fabs(d[1]) / step[1]));
+        const int n = static_cast<int>(std::clamp(pieces, 1.0, 20000.0));
+        for (int k = 0; k < n; ++k) block(a + d * k / n);
+      }
+    }
+    return blocked;
+  }
+
+  void triangulate_inside() {
+    const PlanarTriangulation all = triangulate(planar_, border_);
+    if (!all.refused.empty() && !told_crossing_) {
+      told_crossing_ = true;
+      trouble(FaceTrouble::Kind::loop_crossing, place(points_[border_[all.refused[0]][0]].vertex),
+              static_cast<double>(all.refused.size()));
+    }
+    // How often the border runs along each constrained edge: twice, there and back, is no border.
+    fixed_.clear();
+    for (const PlanarEdge& e : all.constrained) fixed_.insert(key(e[0], e[1]));
+    std::unordered_map<std::uint64_t, int> runs;
+    count_runs(runs);
+    std::unordered_map<std::uint64_t, std::array<std::uint32_t, 2>> beside;
+    for (std::uint32_t t = 0; t < all.triangles.size(); ++t) {
+      for (std::size_t c = 0; c < 3; ++c) {
+        const std::uint64_t k = key(all.triangles[t][c], all.triangles[t][(c + 1) % 3]);
+        const auto [at, is_new] = beside.try_emplace(k, std::array<std::uint32_t, 2>{t, kNoIndex});
+        if (!is_new) at->second[1] = t;
+      }
+    }
+    const auto toggles = [&](std::uint64_t k) {
+      if (!fixed_.contains(k)) return false;
+      const auto at = runs.find(k);
+      return at == runs.end() || at->second % 2 == 1;
+    };
+    // From outside of the hull inward.
+    std::vector<std::int8_t> state(all.triangles.size(), -1);
+    std::vector<std::uint32_t> pending;
+    for (const auto& [k, sides] : beside) {
+      if (sides[1] != kNoIndex || state[sides[0]] >= 0) continue;
+      state[sides[0]] = toggles(k) ? 1 : 0;
+      pending.push_back(sides[0]);
+    }
+    while (!pending.empty()) {
+      const std::uint32_t t = pending.back();
+      pending.pop_back();
+      for (std::size_t c = 0; c < 3; ++c) {
+        const std::uint64_t k = key(all.triangles[t][c], all.triangles[t][(c + 1) % 3]);
+        const auto& sides = beside[k];
+        const std::uint32_t other = sides[0] == t ? sides[1] : sides[0];
+        if (other == kNoIndex || state[other] >= 0) continue;
+        state[other] = static_cast<std::int8_t>(toggles(k) ? 1 - state[t] : state[t]);
+        pending.push_back(other);
+      }
+    }
+    triangles_.clear();
+    for (std::size_t t = 0; t < state.size(); ++t) {
+      if (state[t] == 1) triangles_.push_back(all.triangles[t]);
+    }
+  }
+  static std::uint64_t key(std::uint32_t a, std::uint32_t b) {
+    return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a;
+  }
+  // Points that fall on earlier ones are these, for counting.
+  void count_runs(std::unordered_map<std::uint64_t, int>& runs) {
+    if (same_.empty()) {
+      std::map<std::pair<double, double>, std::uint32_t> first;
+      same_.resize(border_points_);
+      for (std::uint32_t i = 0; i < border_points_; ++i) {
+        same_[i] = first.try_emplace({planar_[i].x(), planar_[i].y()}, i).first->second;
+      }
+    }
+    for (const PlanarEdge& e : border_) {
+      if (same_[e[0]] != same_[e[1]]) ++runs[key(same_[e[0]], same_[e[1]])];
+    }
+  }
+
+  // Puts points where facets are too far from the surface. False if none is.
+  bool refine() {
+    if (points_.size() >= kMostPoints) return false;
+    std::unordered_set<std::uint64_t> looked_at;
+    std::vector<Parameters> more;
+    const double chord = fineness_.chord;
+    for (const auto& t : triangles_) {
+      if (is_degenerate(t)) continue;
+      bool divided = false;
+      for (std::size_t c = 0; c < 3; ++c) {
+        const std::uint32_t a = t[c], b = t[(c + 1) % 3];
+        const std::uint64_t k = key(a, b);
+        if (fixed_.contains(k)) continue;
+        if (!looked_at.insert(k).second) {
+          divided = divided || too_far_.contains(k);
+          continue;
+        }
+        const Parameters middle = 0.5 * (points_[a].uv + points_[b].uv);
+        const Point &p = place(points_[a].vertex), &q = place(points_[b].vertex);
+        const bool off = (surface_.point(middle) - 0.5 * (p + q)).norm() > chord ||
+                         (fineness_.longest > 0 && (p - q).norm() > 1.3 * fineness_.longest);
+        if (!off) continue;
+        too_far_.insert(k);
+        more.push_back(middle);
+        divided = true;
+      }
+      if (divided) continue;
+      const Parameters middle = (points_[t[0]].uv + points_[t[1]].uv + points_[t[2]].uv) / 3;
+      const SurfacePoint s = surface_.at(middle[0], middle[1]);
+      const auto [a, b, c] = corners(t);
+      const Point flat = (a + b + c) / 3;
+      bool off = (s.p - flat).norm() > chord;
+      if (!off) {
+        // A facet may keep to the surface and still stand on it.
+        const Vector n = (b - a).cross(c - a);
+        const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
+        off = n.dot(s.normal()) < 0.2 * n.norm() && n.norm() > 1e-3 * longest * longest &&
+              longest > chord;
+      }
+      if (off) more.push_back(middle);
+    }
+    for (const Parameters& uv : more) add_point({uv, own_vertex(surface_.point(uv))});
+    return !more.empty();
+  }
+  [[nodiscard]] bool is_degenerate(const std::array<std::uint32_t, 3>& t) const {
+    const VertexId a = points_[t[0]].vertex, b = points_[t[1]].vertex, c = points_[t[2]].vertex;
+    return a == b || b == c || c == a;
+  }
+  [[nodiscard]] std::array<Point, 3> corners(const std::array<std::uint32_t, 3>& t) const {
+    return {place(points_[t[0]].vertex), place(points_[t[1]].vertex), place(points_[t[2]].vertex)};
+  }
+
+  void write() {
+    std::size_t turned = 0;
+    Point turned_at = Point::Zero();
+    for (const auto& t : triangles_) {
+      if (is_degenerate(t)) continue;
+      Triangle out{{points_[t[0]].vertex, points_[t[1]].vertex, points_[t[2]].vertex}};
+      const auto [a, b, c] = corners(t);
+      const Vector n = (b - a).cross(c - a);
+      const Parameters middle = (points_[t[0]].uv + points_[t[1]].uv + points_[t[2]].uv) / 3;
+      const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
+      if (n.norm() > 1e-3 * longest * longest &&
+          n.dot(surface_.at(middle[0], middle[1]).normal()) < 0) {
+        ++turned;
+        turned_at = (a + b + c) / 3;
+      }
+      if (!same_sense_) std::swap(out[1], out[2]);
+      out_.triangles.push_back(out);
+    }
+    if (turned > 0) trouble(FaceTrouble::Kind::turned, turned_at, static_cast<double>(turned));
+    if (out_.triangles.empty()) {
+      trouble(FaceTrouble::Kind::no_facets,
+              points_.empty() ? Point(Point::Zero()) : place(points_[0].vertex), 0);
+    }
+  }
+
+  const Surface& surface_;
+  bool same_sense_;
+  FaceFineness fineness_;
+  FaceMesh out_;
+  FaceDomain domain_;
+  Steps steps_;
+  std::unordered_map<std::uint32_t, Point> place_;
+  std::vector<DomainPoint> points_;
+  std::vector<PlanarPoint> planar_;
+  std::vector<PlanarEdge> border_;
+  std::size_t border_points_ = 0;
+  std::vector<std::uint32_t> same_;
+  std::unordered_set<std::uint64_t> fixed_, too_far_;
+  std::vector<std::array<std::uint32_t, 3>> triangles_;
+  bool told_crossing_ = false;
+};
+
+}  // namespace
+
+FaceMesh mesh_face(const Surface& surface, bool same_sense, const std::vector<DividedLoop>& loops,
+                   const FaceFineness& fineness) {
+  return FaceMesher(surface, same_sense, fineness).run(loops);
+}
+
+}  // namespace aguja

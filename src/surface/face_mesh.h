@@ -1,0 +1,33 @@
+#pragma once
+// One face as triangles.
+
+#include "surface/face_domain.h"
+
+namespace aguja {
+
+/// Vertices from here on are the face's own: number minus this is the place in `points`.
+inline constexpr std::uint32_t kOwnVertices = 0x80000000u;
+
+struct FaceMesh {
+  std::vector<Point> points;  ///< inside of the face
+  std::vector<Triangle> triangles;
+  std::vector<FaceTrouble> troubles;  ///< without the face's number
+  double largest_off = 0;
+  Point off_at = Point::Zero();
+};
+
+/// How fine a face is to be.
+struct FaceFineness {
+  double chord = 0;
+  double angle = 0;
+  double longest = 0;
+  double tolerance = 0;  ///< what is nearer than this to a pole is the pole
+};
+
+/// `loops` run with the face on their left, seen against its own normal (`same_sense` applied).
+/// `edge_points`: where the vertices of loops are.
+[[nodiscard]] FaceMesh mesh_face(const Surface& surface, bool same_sense,
+                                 const std::vector<DividedLoop>& loops,
+                                 const FaceFineness& fineness);
+
+}  // namespace aguja

@@ -1,0 +1,346 @@
+#include "aguja/surface/tessellate.h"
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <map>
+
+#include <Eigen/Geometry>
+
+#include "aguja/base/parallel.h"
+#include "aguja/mesh/crossings.h"
+#include "aguja/mesh/weld.h"
+#include "surface/face_mesh.h"
+
+namespace aguja {
+namespace {
+
+constexpr int kMostRounds = 5;
+
+class Tessellator {
+ public:
+  Tessellator(const Body& body, const TessellationOptions& options, double chord, Progress* progress)
+      : body_(body), options_(options), chord_(chord), progress_(progress),
+        fineness_(body.faces.size(), 1.0), faces_(body.faces.size()),
+        divided_(body.edges.size()) {
+    for (std::uint32_t f = 0; f < body.faces.size(); ++f) {
+      for (const FaceLoop& loop : body.faces[f].loops) {
+        for (const EdgeUseOfFace& use : loop.edges) faces_of_edge_[use.edge].push_back(f);
+      }
+    }
+    find_sides();
+  }
+
+  TessellatedBody run() {
+    std::vector<bool> stale(body_.faces.size(), true);
+    for (int round = 0;; ++round) {
+      divide_edges(stale);
+      mesh_faces(stale, round);
+      TessellatedBody out = merged();
+      // Facets of faces nearer to each other than the chord would cross: these get finer.
+      if (round == kMostRounds || out.mesh.triangles.empty()) return out;
+      const std::vector<bool> meets = faces_that_meet(out.mesh);
+      bool any = false;
+      std::fill(stale.begin(), stale.end(), false);
+      for (std::uint32_t f = 0; f < meets.size(); ++f) {
+        if (!meets[f]) continue;
+        any = true;
+        fineness_[f] *= 0.5;
+        stale[f] = true;
+      }
+      if (!any) return out;
+      // Their edges change, and with them the faces on their other sides.
+      for (const auto& [edge, faces] : faces_of_edge_) {
+        if (std::none_of(faces.begin(), faces.end(), [&](std::uint32_t f) { return meets[f]; })) continue;
+        divided_[edge].clear();
+        for (const std::uint32_t f : faces) stale[f] = true;
+      }
+    }
+  }
+
+ private:
+  // Which way a face is used by its shells: turned once if any turns it.
+  void find_sides() {
+    turned_.assign(body_.faces.size(), false);
+    for (const BodyShell& shell : body_.shells) {
+      for (const BodyShell::Use& use : shell.faces) {
+        if (!use.forward) turned_[use.face] = true;
+      }
+    }
+  }
+
+  [[nodiscard]] double chord_of_edge(std::uint32_t e) const {
+    double part = 1;
+    const auto at = faces_of_edge_.find(e);
+    if (at != faces_of_edge_.end()) {
+      for (const std::uint32_t f : at->second) part = std::min(part, fineness_[f]);
+    }
+    return part;
+  }
+
+  void divide_edges(const std::vector<bool>& /*stale*/) {
+    advance(progress_, "divide", 0.0);
+    parallel_ranges(body_.edges.size(), 64, [&](Range r) {
+      for (std::size_t e = r.begin; e < r.end; ++e) {
+        if (divided_[e].empty()) divided_[e] = divide(static_cast<std::uint32_t>(e));
+      }
+    });
+    // Points of edges get their numbers in the order of the edges.
+    const auto vertices = static_cast<std::uint32_t>(body_.vertices.size());
+    first_of_edge_.resize(body_.edges.size());
+    std::uint32_t next = vertices;
+    for (std::size_t e = 0; e < divided_.size(); ++e) {
+      first_of_edge_[e] = next;
+      next += static_cast<std::uint32_t>(divided_[e].size()) - 2;
+    }
+    edge_points_ = next;
+  }
+
+  // Points along the edge from start to end, both included.
+  [[nodiscard]] std::vector<Point> divide(std::uint32_t id) const {
+    const BodyEdge& edge = body_.edges[id];
+    const Point& a = body_.vertices[edge.start].point;
+    const Point& b = body_.vertices[edge.end].point;
+    if (!edge.curve || edge.curve->kind() == CurveKind::line || !edge.range().is_finite()) {
+      std::vector<Point> points = {a};
+      if (options_.longest > 0 && !edge.is_closed()) {
+        const int pieces = static_cast<int>(std::clamp(std::ceil((b - a).norm() / options_.longest), 1.0, 1e5));
+        for (int i = 1; i < pieces; ++i) points.push_back(a + (b - a) * i / pieces);
+      }
+      points.push_back(b);
+      return points;
+    }
+    const double part = chord_of_edge(id);
+    const std::vector<double> at = divide_curve(*edge.curve, edge.range(), chord_ * part,
+                                                options_.angle * std::sqrt(part), options_.longest);
+    std::vector<Point> points;
+    points.reserve(at.size());
+    for (const double t : at) points.push_back(edge.curve->point(t));
+    if (edge.from > edge.to) std::reverse(points.begin(), points.end());
+    points.front() = a;
+    points.back() = b;
+    // Closed edges need three sides at least.
+    if (edge.is_closed() && points.size() < 4) {
+      const Interval r = edge.range();
+      points = {a};
+      for (int i = 1; i < 4; ++i) {
+        const double t = edge.from + (edge.to - edge.from) * i / 4;
+        points.push_back(edge.curve->point(r.clamp(t)));
+      }
+      points.push_back(b);
+    }
+    return points;
+  }
+
+  [[nodiscard]] VertexId vertex_on(std::uint32_t e, std::size_t i) const {
+    const BodyEdge& edge = body_.edges[e];
+    if (i == 0) return {edge.start};
+    if (i + 1 == divided_[e].size()) return {edge.end};
+    return {first_of_edge_[e] + static_cast<std::uint32_t>(i) - 1};
+  }
+
+  [[nodiscard]] std::vector<DividedLoop> loops_of(const Face& face) const {
+    std::vector<DividedLoop> loops;
+    for (const FaceLoop& loop : face.loops) {
+      DividedLoop out;
+      if (loop.vertex) {
+        out.is_vertex = true;
+        out.corners.push_back({{*loop.vertex}, body_.vertices[*loop.vertex].point});
+        loops.push_back(std::move(out));
+        continue;
+      }
+      for (const EdgeUseOfFace& use : loop.edges) {
+        const std::vector<Point>& points = divided_[use.edge];
+        const std::size_t n = points.size();
+        // Without its last point, with which the next edge begins.
+        for (std::size_t k = 0; k + 1 < n; ++k) {
+          const std::size_t i = use.forward ? k : n - 1 - k;
+          const VertexId v = vertex_on(use.edge, i);
+          if (!out.corners.empty() && out.corners.back().vertex == v) continue;
+          out.corners.push_back({v, i == 0 || i + 1 == n ? body_.vertices[v.value].point : points[i]});
+        }
+        // Where the next edge begins elsewhere, the loop is led on to there all the same.
+        const VertexId end = vertex_on(use.edge, use.forward ? n - 1 : 0);
+        if (out.corners.empty() || out.corners.back().vertex != end) {
+          out.corners.push_back({end, body_.vertices[end.value].point});
+        }
+      }
+      while (out.corners.size() > 1 && out.corners.front().vertex == out.corners.back().vertex) {
+        out.corners.pop_back();
+      }
+      loops.push_back(std::move(out));
+    }
+    return loops;
+  }
+
+  void mesh_faces(const std::vector<bool>& stale, int round) {
+    std::atomic<std::size_t> done = 0;
+    const Box box = aguja::box_of(body_);
+    const double diagonal = (box.high - box.low).norm();
+    parallel_tasks(body_.faces.size(), [&](std::size_t f) {
+      const Face& face = body_.faces[f];
+      if (stale[f] && face.surface) {
+        FaceFineness fineness;
+        fineness.chord = chord_ * fineness_[f];
+        fineness.angle = options_.angle * std::sqrt(fineness_[f]);
+        fineness.longest = options_.longest;
+        fineness.tolerance = 1e-6 * diagonal;
+        bool same = face.same_sense;
+        faces_[f] = mesh_face(*face.surface, same, loops_of(face), fineness);
+        if (turned_[f]) {
+          for (Triangle& t : faces_[f].triangles) std::swap(t[1], t[2]);
+        }
+      }
+      ++done;
+    });
+    advance(progress_, "tessellate", static_cast<double>(round + 1) / (kMostRounds + 1));
+  }
+
+  TessellatedBody merged() const {
+    TessellatedBody out;
+    Mesh& mesh = out.mesh;
+    out.chord = chord_;
+    for (const double f : fineness_) out.chord = std::min(out.chord, chord_ * f);
+    std::size_t triangles = body_.facets.triangles.size(), own = 0;
+    for (const FaceMesh& f : faces_) {
+      triangles += f.triangles.size();
+      own += f.points.size();
+    }
+    mesh.points.reserve(edge_points_ + own + body_.facets.points.size());
+    for (const BodyVertex& v : body_.vertices) mesh.points.push_back(v.point);
+    for (const std::vector<Point>& points : divided_) {
+      mesh.points.insert(mesh.points.end(), points.begin() + 1, points.end() - 1);
+    }
+    mesh.triangles.reserve(triangles);
+    mesh.patch_of.reserve(triangles);
+    for (std::uint32_t f = 0; f < faces_.size(); ++f) {
+      const auto shift = static_cast<std::uint32_t>(mesh.points.size());
+      mesh.points.insert(mesh.points.end(), faces_[f].points.begin(), faces_[f].points.end());
+      for (Triangle t : faces_[f].triangles) {
+        for (VertexId& v : t.corner) {
+          if (v.value >= kOwnVertices) v.value = v.value - kOwnVertices + shift;
+        }
+        mesh.triangles.push_back(t);
+        mesh.patch_of.push_back({f});
+      }
+      for (FaceTrouble trouble : faces_[f].troubles) {
+        trouble.face = f;
+        out.troubles.push_back(trouble);
+      }
+      if (faces_[f].largest_off > out.largest_off) out.largest_off = faces_[f].largest_off;
+    }
+    const auto shift = static_cast<std::uint32_t>(mesh.points.size());
+    mesh.points.insert(mesh.points.end(), body_.facets.points.begin(), body_.facets.points.end());
+    for (std::size_t i = 0; i < body_.facets.triangles.size(); ++i) {
+      Triangle t = body_.facets.triangles[i];
+      for (VertexId& v : t.corner) v.value += shift;
+      mesh.triangles.push_back(t);
+      mesh.patch_of.push_back({static_cast<std::uint32_t>(faces_.size()) +
+                               (body_.facets.patch_of.empty() ? 0 : body_.facets.patch_of[i].value)});
+    }
+    drop_unused(mesh);
+    return out;
+  }
+  static void drop_unused(Mesh& mesh) {
+    std::vector<bool> used(mesh.points.size());
+    for (const Triangle& t : mesh.triangles) {
+      for (const VertexId v : t.corner) used[v.value] = true;
+    }
+    std::vector<std::uint32_t> number(used.size());
+    Array<Point> points;
+    for (std::size_t v = 0; v < used.size(); ++v) {
+      number[v] = static_cast<std::uint32_t>(points.size());
+      if (used[v]) points.push_back(mesh.points[v]);
+    }
+    for (Triangle& t : mesh.triangles) {
+      for (VertexId& v : t.corner) v = {number[v.value]};
+    }
+    mesh.points = std::move(points);
+  }
+
+  [[nodiscard]] std::vector<bool> faces_that_meet(const Mesh& mesh) const {
+    std::vector<bool> meets(body_.faces.size());
+    const Welded welded(mesh);
+    for (const TrianglePair& pair : find_crossings(welded, progress_)) {
+      for (const TriangleId t : {pair.first, pair.second}) {
+        const std::uint32_t f = mesh.patch_of[t.value].value;
+        if (f < meets.size() && fineness_[f] > 1.0 / 64) meets[f] = true;
+      }
+    }
+    return meets;
+  }
+
+  const Body& body_;
+  TessellationOptions options_;
+  double chord_;
+  Progress* progress_;
+  std::vector<double> fineness_;  // by face, as a part of the chord
+  std::vector<FaceMesh> faces_;
+  std::vector<std::vector<Point>> divided_;  // by edge
+  std::vector<std::uint32_t> first_of_edge_;
+  std::uint32_t edge_points_ = 0;
+  std::map<std::uint32_t, std::vector<std::uint32_t>> faces_of_edge_;
+  std::vector<bool> turned_;
+};
+
+double chosen_chord(const TessellationOptions& options, const Box& box) {
+  if (options.chord) {
+    if (!(*options.chord > 0) || !std::isfinite(*options.chord)) {
+      throw ArgumentError("tessellate: the chord height must be a finite length above 0");
+    }
+    return *options.chord;
+  }
+  const double diagonal = (box.high - box.low).norm();
+  return std::isfinite(diagonal) && diagonal > 0 ? diagonal / 1000 : 1;
+}
+
+void check(const TessellationOptions& options) {
+  if (!(options.angle > 0) || !(options.longest >= 0) || !std::isfinite(options.longest)) {
+    throw ArgumentError("tessellate: the angle must be above 0, and the longest side 0 or more");
+  }
+}
+
+}  // namespace
+
+TessellatedBody tessellate(const Body& body, const TessellationOptions& options,
+                           Progress* progress) {
+  check(options);
+  return Tessellator(body, options, chosen_chord(options, box_of(body)), progress).run();
+}
+
+TessellatedModel tessellate(const SurfaceModel& model, const TessellationOptions& options,
+                            Progress* progress) {
+  check(options);
+  TessellatedModel out;
+  TessellationOptions own = options;
+  own.chord = chosen_chord(options, box_of(model));
+  out.chord = *own.chord;
+  out.model.unit = model.unit;
+  out.model.unit_assumed = model.unit_assumed;
+  out.model.notes = model.notes;
+  for (const Body& body : model.bodies) {
+    out.bodies.push_back(tessellate(body, own, progress));
+    out.chord = std::min(out.chord, out.bodies.back().chord);
+  }
+  for (const BodyInstance& instance : model.instances) {
+    const Body& body = model.bodies[instance.body];
+    Part part;
+    part.name = instance.name;
+    part.mesh = out.bodies[instance.body].mesh;
+    if (!instance.placement.is_identity()) {
+      for (Point& p : part.mesh.points) p = instance.placement(p);
+      if (instance.placement.linear.determinant() < 0) {
+        for (Triangle& t : part.mesh.triangles) std::swap(t[1], t[2]);
+      }
+    }
+    for (const Face& face : body.faces) {
+      std::string name = face.name;
+      if (face.entity != 0) name += (name.empty() ? "#" : " #") + std::to_string(face.entity);
+      part.patch_names.push_back(std::move(name));
+    }
+    if (!part.mesh.triangles.empty()) out.model.parts.push_back(std::move(part));
+  }
+  return out;
+}
+
+}  // namespace aguja
