@@ -526,9 +526,15 @@ std::vector<double> divide_curve(const Curve& curve, const Interval& range, doub
                                  double angle, double longest) {
   std::vector<double> out = {range.low};
   if (!(range.width() > 0)) return {range.low, range.high};
-  std::vector<double> stops = curve.breaks(range);
-  stops.push_back(range.high);
   const double least = 1e-6 * range.width();
+  // Breaks next to an end, or to each other, are rounding.
+  std::vector<double> stops;
+  for (const double t : curve.breaks(range)) {
+    if (t - (stops.empty() ? range.low : stops.back()) > least && range.high - t > least) {
+      stops.push_back(t);
+    }
+  }
+  stops.push_back(range.high);
   struct Piece {
     double to;
     Point p;

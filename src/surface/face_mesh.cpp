@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <optional>
 #include <unordered_map>
 #include <unordered_set>
 
@@ -310,6 +311,64 @@ class FaceMesher {
     for (std::size_t t = 0; t < state.size(); ++t) {
       if (state[t] == 1) triangles_.push_back(all.triangles[t]);
     }
+    flip_slivers();
+  }
+  // Points of the border that lie on one line but for rounding make slivers between them: the line
+  // is divided in the triangle beyond it instead.
+  void flip_slivers() {
+    for (int pass = 0; pass < 8; ++pass) {
+      std::unordered_map<std::uint64_t, std::array<std::uint32_t, 2>> beside;
+      std::vector<std::uint32_t> slivers;
+      for (std::uint32_t t = 0; t < triangles_.size(); ++t) {
+        if (longest_side_of_sliver(triangles_[t])) slivers.push_back(t);
+      }
+      if (slivers.empty()) return;
+      for (std::uint32_t t = 0; t < triangles_.size(); ++t) {
+        for (std::size_t c = 0; c < 3; ++c) {
+          const std::uint64_t k = key(triangles_[t][c], triangles_[t][(c + 1) % 3]);
+          const auto [at, is_new] = beside.try_emplace(k, std::array<std::uint32_t, 2>{t, kNoIndex});
+          if (!is_new) at->second[1] = t;
+        }
+      }
+      bool any = false;
+      std::unordered_set<std::uint32_t> changed;
+      for (const std::uint32_t t : slivers) {
+        const auto side = longest_side_of_sliver(triangles_[t]);
+        if (!side || changed.contains(t)) continue;
+        const std::uint32_t a = triangles_[t][*side], b = triangles_[t][(*side + 1) % 3],
+                            c = triangles_[t][(*side + 2) % 3];
+        if (fixed_.contains(key(a, b))) continue;
+        const auto& sides = beside[key(a, b)];
+        const std::uint32_t other = sides[0] == t ? sides[1] : sides[0];
+        if (other == kNoIndex || changed.contains(other)) continue;
+        std::uint32_t apex = a;
+        for (const std::uint32_t v : triangles_[other]) {
+          if (v != a && v != b) apex = v;
+        }
+        triangles_[t] = {a, apex, c};
+        triangles_[other] = {apex, b, c};
+        changed.insert(t);
+        changed.insert(other);
+        any = true;
+      }
+      if (!any) return;
+    }
+  }
+  // Of a triangle of border points that is flat but for rounding.
+  [[nodiscard]] std::optional<std::size_t> longest_side_of_sliver(const std::array<std::uint32_t, 3>& t) const {
+    constexpr double kRounding = 1e-9;  // height by length
+    for (const std::uint32_t v : t) {
+      if (v >= border_points_) return std::nullopt;
+    }
+    std::size_t longest = 0;
+    double length = -1;
+    for (std::size_t c = 0; c < 3; ++c) {
+      const double l = (planar_[t[(c + 1) % 3]] - planar_[t[c]]).squaredNorm();
+      if (l > length) length = l, longest = c;
+    }
+    const PlanarPoint u = planar_[t[1]] - planar_[t[0]], w = planar_[t[2]] - planar_[t[0]];
+    const double area = std::fabs(u.x() * w.y() - u.y() * w.x());
+    return area <= kRounding * length ? std::optional(longest) : std::nullopt;
   }
   static std::uint64_t key(std::uint32_t a, std::uint32_t b) {
     return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a;
@@ -337,6 +396,11 @@ class FaceMesher {
     for (const auto& t : triangles_) {
       if (is_degenerate(t)) continue;
       bool divided = false;
+      if (const auto side = fineness_.no_ears ? open_side_of_ear(t) : std::nullopt) {
+        const std::uint32_t a = t[*side], b = t[(*side + 1) % 3];
+        if (too_far_.insert(key(a, b)).second) more.push_back(0.5 * (points_[a].uv + points_[b].uv));
+        continue;
+      }
       for (std::size_t c = 0; c < 3; ++c) {
         const std::uint32_t a = t[c], b = t[(c + 1) % 3];
         const std::uint64_t k = key(a, b);
@@ -371,6 +435,17 @@ class FaceMesher {
     }
     for (const Parameters& uv : more) add_point({uv, own_vertex(surface_.point(uv))});
     return !more.empty();
+  }
+  // The one side inside of the face of a facet that has two on its border.
+  [[nodiscard]] std::optional<std::size_t> open_side_of_ear(const std::array<std::uint32_t, 3>& t) const {
+    std::optional<std::size_t> open;
+    for (std::size_t c = 0; c < 3; ++c) {
+      if (t[c] >= border_points_) return std::nullopt;
+      if (fixed_.contains(key(t[c], t[(c + 1) % 3]))) continue;
+      if (open) return std::nullopt;
+      open = c;
+    }
+    return open;
   }
   [[nodiscard]] bool is_degenerate(const std::array<std::uint32_t, 3>& t) const {
     const VertexId a = points_[t[0]].vertex, b = points_[t[1]].vertex, c = points_[t[2]].vertex;

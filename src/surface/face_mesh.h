@@ -22,6 +22,9 @@ struct FaceFineness {
   double angle = 0;
   double longest = 0;
   double tolerance = 0;  ///< what is nearer than this to a pole is the pole
+  /// No facet has two sides on the border: where both faces at a curved edge cut the same corner off,
+  /// their facets would be the same.
+  bool no_ears = false;
 };
 
 /// `loops` run with the face on their left, seen against its own normal (`same_sense` applied).

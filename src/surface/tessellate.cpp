@@ -9,6 +9,7 @@
 
 #include "aguja/base/parallel.h"
 #include "aguja/mesh/crossings.h"
+#include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/weld.h"
 #include "surface/face_mesh.h"
 
@@ -16,6 +17,7 @@ namespace aguja {
 namespace {
 
 constexpr int kMostRounds = 5;
+constexpr double kFinest = 1.0 / 64;  // of the chord
 
 class Tessellator {
  public:
@@ -33,13 +35,28 @@ class Tessellator {
 
   TessellatedBody run() {
     std::vector<bool> stale(body_.faces.size(), true);
+    TessellatedBody best;
+    std::size_t least = 0;
+    int in_vain = 0;
     for (int round = 0;; ++round) {
-      divide_edges(stale);
+      divide_edges();
       mesh_faces(stale, round);
       TessellatedBody out = merged();
-      // Facets of faces nearer to each other than the chord would cross: these get finer.
-      if (round == kMostRounds || out.mesh.triangles.empty()) return out;
-      const std::vector<bool> meets = faces_that_meet(out.mesh);
+      // Facets of faces nearer to each other than the chord would cross, loops that are divided too
+      // coarsely cross themselves: these get finer.
+      std::size_t harm = 0;
+      std::vector<bool> meets = faces_that_meet(out.mesh, harm);
+      for (const FaceTrouble& t : out.troubles) {
+        if (t.kind != FaceTrouble::Kind::loop_crossing && t.kind != FaceTrouble::Kind::turned) continue;
+        ++harm;
+        if (fineness_[t.face] > kFinest) meets[t.face] = true;
+      }
+      in_vain = round > 0 && 10 * harm > 7 * least ? in_vain + 1 : 0;
+      if (round == 0 || harm < least) {
+        least = harm;
+        best = std::move(out);
+      }
+      if (round == kMostRounds || harm == 0 || in_vain == 2) return best;
       bool any = false;
       std::fill(stale.begin(), stale.end(), false);
       for (std::uint32_t f = 0; f < meets.size(); ++f) {
@@ -48,7 +65,7 @@ class Tessellator {
         fineness_[f] *= 0.5;
         stale[f] = true;
       }
-      if (!any) return out;
+      if (!any) return best;
       // Their edges change, and with them the faces on their other sides.
       for (const auto& [edge, faces] : faces_of_edge_) {
         if (std::none_of(faces.begin(), faces.end(), [&](std::uint32_t f) { return meets[f]; })) continue;
@@ -78,22 +95,44 @@ class Tessellator {
     return part;
   }
 
-  void divide_edges(const std::vector<bool>& /*stale*/) {
+  void divide_edges() {
     advance(progress_, "divide", 0.0);
+    std::vector<std::uint8_t> is_new(body_.edges.size());
     parallel_ranges(body_.edges.size(), 64, [&](Range r) {
       for (std::size_t e = r.begin; e < r.end; ++e) {
-        if (divided_[e].empty()) divided_[e] = divide(static_cast<std::uint32_t>(e));
+        if (!divided_[e].empty()) continue;
+        divided_[e] = divide(static_cast<std::uint32_t>(e));
+        is_new[e] = 1;
       }
     });
-    // Points of edges get their numbers in the order of the edges.
-    const auto vertices = static_cast<std::uint32_t>(body_.vertices.size());
+    keep_apart(is_new);
+    // Points of edges get their numbers in the order of the edges. Those of edges that stay as they
+    // are stay, too: faces that are not made anew name them.
     first_of_edge_.resize(body_.edges.size());
-    std::uint32_t next = vertices;
     for (std::size_t e = 0; e < divided_.size(); ++e) {
-      first_of_edge_[e] = next;
-      next += static_cast<std::uint32_t>(divided_[e].size()) - 2;
+      if (is_new[e] == 0) continue;
+      first_of_edge_[e] = static_cast<std::uint32_t>(body_.vertices.size() + edge_points_.size());
+      edge_points_.insert(edge_points_.end(), divided_[e].begin() + 1, divided_[e].end() - 1);
     }
-    edge_points_ = next;
+  }
+
+  // Two edges between the same vertices, an arc and its chord, say, must not become one.
+  void keep_apart(const std::vector<std::uint8_t>& is_new) {
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::uint32_t>> straight;
+    for (std::uint32_t e = 0; e < divided_.size(); ++e) {
+      const BodyEdge& edge = body_.edges[e];
+      if (divided_[e].size() == 2) straight[std::minmax(edge.start, edge.end)].push_back(e);
+    }
+    for (const auto& [ends, edges] : straight) {
+      if (edges.size() < 2) continue;
+      for (const std::uint32_t e : edges) {
+        const BodyEdge& edge = body_.edges[e];
+        if (is_new[e] == 0 || !edge.curve || edge.curve->kind() == CurveKind::line) continue;
+        if (!edge.range().is_finite()) continue;
+        const Point middle = edge.curve->point(edge.range().middle());
+        divided_[e].insert(divided_[e].begin() + 1, middle);
+      }
+    }
   }
 
   // Points along the edge from start to end, both included.
@@ -185,6 +224,7 @@ class Tessellator {
         fineness.angle = options_.angle * std::sqrt(fineness_[f]);
         fineness.longest = options_.longest;
         fineness.tolerance = 1e-6 * diagonal;
+        fineness.no_ears = fineness_[f] < 1;
         bool same = face.same_sense;
         faces_[f] = mesh_face(*face.surface, same, loops_of(face), fineness);
         if (turned_[f]) {
@@ -206,11 +246,10 @@ class Tessellator {
       triangles += f.triangles.size();
       own += f.points.size();
     }
-    mesh.points.reserve(edge_points_ + own + body_.facets.points.size());
+    mesh.points.reserve(body_.vertices.size() + edge_points_.size() + own +
+                        body_.facets.points.size());
     for (const BodyVertex& v : body_.vertices) mesh.points.push_back(v.point);
-    for (const std::vector<Point>& points : divided_) {
-      mesh.points.insert(mesh.points.end(), points.begin() + 1, points.end() - 1);
-    }
+    mesh.points.insert(mesh.points.end(), edge_points_.begin(), edge_points_.end());
     mesh.triangles.reserve(triangles);
     mesh.patch_of.reserve(triangles);
     for (std::uint32_t f = 0; f < faces_.size(); ++f) {
@@ -258,13 +297,25 @@ class Tessellator {
     mesh.points = std::move(points);
   }
 
-  [[nodiscard]] std::vector<bool> faces_that_meet(const Mesh& mesh) const {
+  // Faces whose facets cross others, and how often that happens.
+  [[nodiscard]] std::vector<bool> faces_that_meet(const Mesh& mesh, std::size_t& count) const {
     std::vector<bool> meets(body_.faces.size());
     const Welded welded(mesh);
     for (const TrianglePair& pair : find_crossings(welded, progress_)) {
+      ++count;
       for (const TriangleId t : {pair.first, pair.second}) {
         const std::uint32_t f = mesh.patch_of[t.value].value;
-        if (f < meets.size() && fineness_[f] > 1.0 / 64) meets[f] = true;
+        if (f < meets.size() && fineness_[f] > kFinest) meets[f] = true;
+      }
+    }
+    // Inner edges of a face that fall on edges of others: small faces whose few points are those of
+    // their neighbours.
+    const EdgeTable edges(welded.triangles(), welded.points().size());
+    for (const EdgeId e : select_edges(edges, [&](EdgeId id) { return edges.is_nonmanifold(id); })) {
+      ++count;
+      for (const EdgeUse use : edges.uses(e)) {
+        const std::uint32_t f = mesh.patch_of[use.triangle().value].value;
+        if (f < meets.size() && fineness_[f] > kFinest) meets[f] = true;
       }
     }
     return meets;
@@ -278,7 +329,7 @@ class Tessellator {
   std::vector<FaceMesh> faces_;
   std::vector<std::vector<Point>> divided_;  // by edge
   std::vector<std::uint32_t> first_of_edge_;
-  std::uint32_t edge_points_ = 0;
+  std::vector<Point> edge_points_;  // numbered on from the vertices
   std::map<std::uint32_t, std::vector<std::uint32_t>> faces_of_edge_;
   std::vector<bool> turned_;
 };
