@@ -1,0 +1,48 @@
+#pragma once
+/// \file
+/// From a surface model as read to triangles: sewn, divided, turned outward.
+
+#include "aguja/surface/sew.h"
+#include "aguja/surface/tessellate.h"
+
+namespace aguja {
+
+struct PrepareOptions {
+  /// How far apart edges may lie that are sewn; 0: none are. Left out: what the file states as its
+  /// uncertainty, or a part of the model's size.
+  std::optional<double> sew = {};
+  int sew_steps = 1;
+  TessellationOptions tessellation = {};
+};
+
+/// A surface model, ready to be looked at as a mesh.
+struct PreparedSurfaces {
+  SurfaceModel model;               ///< sewn
+  std::vector<SewResult> sewing;    ///< by body, without the bodies
+  double sew_tolerance = 0;
+  std::string sew_why;
+  TessellatedModel tessellated;     ///< without its model
+  std::vector<std::size_t> instance_of_part;
+};
+
+/// `mesh` gets the triangles: a part per instance that has any.
+struct Prepared {
+  Model mesh;
+  PreparedSurfaces surfaces;
+};
+
+/// Sews what is not shared, tessellates, and turns shells that sewing closed outward (those around
+/// cavities inward).
+/// Errors   ArgumentError (values out of range), Cancelled.
+[[nodiscard]] Prepared prepare(SurfaceModel model, const PrepareOptions& options = {},
+                               Progress* progress = nullptr);
+
+/// The tolerance that `prepare` sews by, and why.
+struct SewTolerance {
+  double value = 0;
+  std::string why;
+};
+[[nodiscard]] SewTolerance sew_tolerance_for(const SurfaceModel& model,
+                                             const PrepareOptions& options);
+
+}  // namespace aguja

@@ -1,0 +1,42 @@
+#pragma once
+/// \file
+/// Sewing: edges that lie on each other become one that two faces share. Surfaces do not move.
+
+#include "aguja/surface/body.h"
+
+namespace aguja {
+
+struct SewOptions {
+  /// The tolerance grows to its full value in this many steps, >= 1.
+  int steps = 1;
+};
+
+/// An edge that was not joined, and why.
+struct RefusedSeam {
+  std::uint32_t edge = 0;
+  std::string why;
+};
+
+struct SewResult {
+  Body body;
+  std::size_t joined = 0;    ///< pairs of edges that became one
+  std::size_t divided = 0;   ///< edges that a vertex of another divided
+  std::size_t open_before = 0;  ///< edges that one face uses, once
+  std::size_t open_after = 0;
+  double largest_gap = 0;    ///< between joined edges; never above the tolerance
+  std::vector<RefusedSeam> refused;
+  std::vector<std::uint32_t> turned;  ///< faces that were turned to agree with their neighbours
+};
+
+/// Joins edges of faces that lie within `tolerance` of each other along their whole length, in whole
+/// or in part: the longer one is divided where the shorter ends. What the file shares already stays
+/// shared. Faces of each connected piece are made to agree with the first.
+///
+/// Promises  An edge gets two uses at most: of three that coincide the nearest two are joined, the
+///           third is refused. No two ends of one edge become one vertex. Every joined edge carries
+///           the measured distance as its tolerance.
+/// Cost      O(n log n) for n open edges that lie apart.
+/// Errors    ArgumentError (a tolerance that is not finite or below 0).
+[[nodiscard]] SewResult sew(const Body& body, double tolerance, const SewOptions& options = {});
+
+}  // namespace aguja
