@@ -55,7 +55,12 @@ struct CertifyCommand : Session {
         looked ? *looked->certificate : certify(model, &times(), progress());
     const auto expected = expectations(certificate, model.unit, material, allowed);
     const std::string hash = times().time("digest", [&] { return file_digest.get(); });
-    print([&] { return certify_json(model, certificate, hash, material, expected, facts()); },
+    print(
+        [&] {
+          auto object = certify_json(model, certificate, hash, material, expected, facts());
+          add_surface(object);
+          return object;
+        },
           [&] {
             return certify_text(model, certificate, file_label(), hash, material, expected,
                                 {.width = width()});

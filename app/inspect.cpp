@@ -120,9 +120,16 @@ struct InspectCommand : Session {
                           nearest_word(part, names) + "'");
     }
     save(options.profile, model.unit);
-    const Inspection inspection = inspect(model, options, &times(), progress());
+    add_surface_findings(options, model);
+    Inspection inspection = inspect(model, options, &times(), progress());
+    name_faces(inspection.findings, model);
     if (write_profile != "-") {
-      print([&] { return inspect_json(model, inspection, most_findings, facts()); },
+      print(
+          [&] {
+            auto object = inspect_json(model, inspection, most_findings, facts());
+            add_surface(object);
+            return object;
+          },
             [&] {
               return inspect_text(model, inspection, file_label(),
                                   {.width = width(), .every_finding = every_finding});

@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "aguja/report/surface_report.h"
 #include "aguja/report/text.h"
 #include "session.h"
 
@@ -34,6 +35,7 @@ struct MeasureCommand : Session {
   std::vector<std::string> radius;
   bool rims = false;
   bool patches = false;
+  bool tolerances = false;
 
   int measure_model() {
     AskedMeasures asked;
@@ -70,8 +72,20 @@ struct MeasureCommand : Session {
       asked.patches = catalogue->patches();
     }
     const auto parts = measure_parts(model, &times(), progress());
-    print([&] { return measure_json(model, parts, asked, facts()); },
-          [&] { return measure_text(model, parts, file_label(), asked, {.width = width()}); });
+    if (tolerances && surfaces() == nullptr) {
+      throw ArgumentError("--tolerances: a mesh has none; they are of surface models");
+    }
+    print(
+        [&] {
+          auto object = measure_json(model, parts, asked, facts());
+          add_surface(object);
+          return object;
+        },
+        [&] {
+          std::string text = measure_text(model, parts, file_label(), asked, {.width = width()});
+          if (tolerances) text += tolerances_text(*surfaces(), {.width = width()});
+          return text;
+        });
     return kAllWell;
   }
 
@@ -109,6 +123,8 @@ void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_option("--radius", session->radius, "circle through three points")->expected(3);
   command.add_flag("--rims", session->rims, "lengths of rims of naked edges");
   command.add_flag("--patches", session->patches, "list the patches, of the file or recognised");
+  command.add_flag("--tolerances", session->tolerances,
+                   "surface models: how far vertices, edges and faces are off each other");
   session->add_common(command);
   command.footer(
       "Examples: aguja measure pod.stl --density 1.05g/cm3\n"

@@ -19,7 +19,9 @@
 #include <spdlog/spdlog.h>
 #include <nlohmann/json.hpp>
 
+#include "aguja/formats/read_surfaces.h"
 #include "aguja/mesh/transform.h"
+#include "aguja/report/surface_report.h"
 
 namespace aguja::app {
 namespace {
@@ -169,7 +171,7 @@ void Session::add_common(CLI::App& command) {
 
 CLI::Option* Session::add_input(CLI::App& command) {
   CLI::Option* const files =
-      command.add_option("files", files_, "models to read: stl, obj, ply, off");
+      command.add_option("files", files_, "models to read: stl, obj, ply, off, step, iges");
   files->required();
   add_reading(command);
   return files;
@@ -178,6 +180,14 @@ CLI::Option* Session::add_input(CLI::App& command) {
 void Session::add_reading(CLI::App& command) {
   command.add_option("--unit", unit_, "unit of the coordinates: um, mm, cm, m, in, ft");
   command.add_option("--from", from_, "format of the files, whatever they look like");
+  command.add_option("--sew", sew_,
+                     "surface models: how far apart edges may lie that are sewn, such as 0.01mm");
+  command.add_option("--chord", chord_,
+                     "surface models: how far facets may lie from their faces; a thousandth of the "
+                     "diagonal if left out");
+  command.add_option("--facet-angle", facet_angle_,
+                     "surface models: by how much a curve may turn from facet to facet; 20deg");
+  command.add_option("--longest", longest_, "surface models: the longest side of a facet");
   command.add_flag("--as-one", as_one_, "take all parts as one body, the parts as its patches");
 }
 
@@ -191,6 +201,9 @@ CLI::Option* OutputOptions::add(CLI::App& command) {
 
 Format OutputOptions::format() const {
   const auto known = format_of_name(to.empty() ? file : to);
+  if (known && is_surface_format(*known)) {
+    throw ArgumentError(std::string(slug(*known)) + " is read, not written; write stl, obj, ply or off");
+  }
   if (known) return *known;
   throw ArgumentError((to.empty() ? "the format cannot be told from '" + file + "'"
                                   : "unknown format '" + to + "'") +
@@ -225,22 +238,70 @@ Model Session::read_one(const std::string& file, bool keep_facet_records) {
   if (!from_.empty()) {
     options.format = format_of_name(from_);
     if (!options.format) {
-      throw ArgumentError("--from: expected stl, obj, ply or off; got '" + from_ + "'");
+      throw ArgumentError("--from: expected stl, obj, ply, off, step or iges; got '" + from_ + "'");
     }
   }
-  return read_model(file, options, progress());
+  const InputFile input(file);
+  const auto format = known_format(input.source(), options);
+  if (format && is_surface_format(*format)) return read_surfaces(input, options);
+  return read_model(input.source(), options, progress());
+}
+
+Model Session::read_surfaces(const InputFile& file, const ReadOptions& options) {
+  SurfaceModel model = read_surface_model(file.source(), options, progress());
+  PrepareOptions how;
+  if (!sew_.empty()) how.sew = parse_length(sew_, model.unit);
+  if (!chord_.empty()) how.tessellation.chord = parse_length(chord_, model.unit);
+  if (!facet_angle_.empty()) how.tessellation.angle = parse_angle(facet_angle_);
+  if (!longest_.empty()) how.tessellation.longest = parse_length(longest_, model.unit);
+  Prepared prepared = prepare(std::move(model), how, progress());
+  for (std::string& note : surface_notes(prepared.surfaces)) {
+    prepared.mesh.notes.push_back(std::move(note));
+  }
+  surfaces_.push_back({std::move(prepared.surfaces), 0});
+  return std::move(prepared.mesh);
+}
+
+void Session::add_surface_findings(InspectOptions& options, const Model& model) const {
+  for (const FromSurfaces& from : surfaces_) {
+    // The parts of this file alone.
+    Model own;
+    if (!as_one_) {
+      for (std::size_t p = 0; p < from.surfaces.instance_of_part.size(); ++p) {
+        own.parts.push_back(model.parts[from.first_part + p]);
+      }
+    } else {
+      own.parts.resize(from.surfaces.instance_of_part.size());
+    }
+    for (GivenFinding& g : check_surfaces(from.surfaces, own)) {
+      if (g.finding.part_index) g.finding.part_index = as_one_ ? 0 : *g.finding.part_index + from.first_part;
+      options.given.push_back(std::move(g));
+    }
+  }
+}
+
+void Session::name_faces(std::vector<Finding>& findings, const Model& model) const {
+  if (surfaces_.size() == 1 && !as_one_) aguja::name_faces(findings, surfaces_[0].surfaces, model);
+}
+
+void Session::add_surface(nlohmann::ordered_json& object) const {
+  if (!surfaces_.empty()) object["surface"] = surface_json(surfaces_[0].surfaces);
 }
 
 Model Session::read(bool keep_facet_records) {
   return times_.time("read", [&] {
     Model all;
     for (std::size_t i = 0; i < files_.size(); ++i) {
+      const std::size_t surfaces_before = surfaces_.size();
       Model one = read_one(files_[i], keep_facet_records);
       if (i == 0) {
         all = std::move(one);
         continue;
       }
       if (one.unit != all.unit) convert_unit(one, all.unit);
+      if (!surfaces_.empty() && surfaces_.back().first_part == 0 && surfaces_.size() > surfaces_before) {
+        surfaces_.back().first_part = all.parts.size();
+      }
       for (Part& part : one.parts) all.parts.push_back(std::move(part));
       for (std::string& note : one.notes) all.notes.push_back(files_[i] + ": " + note);
       all.header.clear();

@@ -11,6 +11,7 @@
 
 #include "aguja/formats/read.h"
 #include "aguja/report/json.h"
+#include "aguja/surface/check_surfaces.h"
 
 namespace aguja::app {
 
@@ -57,6 +58,16 @@ class Session {
   /// Of the files as read, joined by blanks. Worked out while other work runs.
   [[nodiscard]] std::string digest();
 
+  /// Options for findings: those of the surfaces that the model was read from are among them.
+  void add_surface_findings(InspectOptions& options, const Model& model) const;
+  /// Findings of the mesh get the faces that they are on.
+  void name_faces(std::vector<Finding>& findings, const Model& model) const;
+  /// Adds `surface`, where the model was read from surfaces.
+  void add_surface(nlohmann::ordered_json& object) const;
+  [[nodiscard]] const PreparedSurfaces* surfaces() const {
+    return surfaces_.empty() ? nullptr : &surfaces_[0].surfaces;
+  }
+
   [[nodiscard]] bool json() const { return json_; }
   [[nodiscard]] Progress* progress();
   /// Stages to come, each with how long it takes against the others: for the time that is left.
@@ -75,11 +86,25 @@ class Session {
   /// exit status.
   [[nodiscard]] int run(const std::function<int()>& work);
 
+ protected:
+  std::string sew_;  ///< how far apart edges of surface models may lie that are sewn
+
  private:
   struct Background;
+  // What the parts from one of the files are made of.
+  struct FromSurfaces {
+    PreparedSurfaces surfaces;
+    std::size_t first_part = 0;
+  };
+  [[nodiscard]] Model read_surfaces(const InputFile& file, const ReadOptions& options);
+
+  std::vector<FromSurfaces> surfaces_;
   std::vector<std::string> files_;
   std::string unit_;
   std::string from_;
+  std::string chord_;
+  std::string facet_angle_;
+  std::string longest_;
   bool as_one_ = false;
   bool json_ = false;
   bool quiet_ = false;

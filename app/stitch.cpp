@@ -42,6 +42,8 @@ struct StitchCommand : Session {
 
   int stitch_model() {
     check_use();
+    // Surfaces are sewn by the same tolerance, before there are triangles.
+    if (sew_.empty()) sew_ = tolerance;
     Model model = read();
     StitchReport report;
     report.steps = static_cast<std::size_t>(steps);

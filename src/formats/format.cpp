@@ -25,6 +25,31 @@ std::string_view first_word(std::string_view text) {
   return cursor.word();
 }
 
+bool looks_like_step(std::string_view bytes) {
+  const std::size_t start = bytes.substr(0, 4096).find_first_not_of(" \t\r\n");
+  if (start == std::string_view::npos) return false;
+  bytes.remove_prefix(start);
+  if (bytes.starts_with("/*")) {
+    const std::size_t end = bytes.substr(0, 65536).find("*/");
+    if (end == std::string_view::npos) return false;
+    bytes.remove_prefix(end + 2);
+    bytes.remove_prefix(std::min(bytes.size(), bytes.find_first_not_of(" \t\r\n")));
+  }
+  return bytes.starts_with("ISO-10303-21");
+}
+
+// Records of 80 characters that begin with the start section, or the flag of the compressed form.
+bool looks_like_iges(std::string_view bytes) {
+  if (bytes.size() < 80) return false;
+  const std::size_t end = bytes.find_first_of("\r\n");
+  const std::size_t length = end == std::string_view::npos ? bytes.size() : end;
+  if (length < 73 || (end != std::string_view::npos && length > 82)) return false;
+  if (bytes[72] != 'S' && bytes[72] != 'C') return false;
+  const std::string_view number = bytes.substr(73, 7);
+  return number.find_first_not_of(" 0123456789") == std::string_view::npos &&
+         number.find_first_of("0123456789") != std::string_view::npos;
+}
+
 // OFF, or with any of the prefixes ST, C, N, 4, n in this order.
 bool is_off_keyword(std::string_view word) {
   if (!word.ends_with("OFF")) return false;
@@ -66,7 +91,7 @@ bool looks_like_obj(std::string_view bytes) {
 std::span<const Format> all_formats() { return kFormats; }
 
 std::string_view slug(Format format) {
-  constexpr std::array<std::string_view, 4> kSlugs = {"stl", "obj", "ply", "off"};
+  constexpr std::array<std::string_view, 6> kSlugs = {"stl", "obj", "ply", "off", "step", "iges"};
   return kSlugs.at(static_cast<std::size_t>(format));
 }
 
@@ -76,11 +101,19 @@ std::optional<Format> format_of_name(std::string_view name) {
   for (const Format f : kFormats) {
     if (detail::equals_ignoring_case(name, slug(f))) return f;
   }
+  for (const std::string_view word : {"step", "stp", "p21"}) {
+    if (detail::equals_ignoring_case(name, word)) return Format::step;
+  }
+  for (const std::string_view word : {"iges", "igs"}) {
+    if (detail::equals_ignoring_case(name, word)) return Format::iges;
+  }
   return std::nullopt;
 }
 
 std::optional<Format> format_of_content(std::string_view bytes) {
   if (detail::is_whole_binary_stl(bytes)) return Format::stl;
+  if (looks_like_step(bytes)) return Format::step;
+  if (looks_like_iges(bytes)) return Format::iges;
   const std::string_view word = first_word(bytes.substr(0, 4096));
   if (word == "ply") return Format::ply;
   if (is_off_keyword(word)) return Format::off;

@@ -8,6 +8,7 @@
 #include <cerrno>
 #include <cstring>
 
+#include "aguja/formats/read_surfaces.h"
 #include "formats/digest.h"
 
 namespace aguja {
@@ -112,13 +113,11 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
   if (source.bytes.empty()) {
     fail(source.name, InputProblem::empty, "the file is empty", "a model", "no bytes");
   }
-  std::optional<Format> format = options.format;
-  if (!format) format = format_of_content(source.bytes);
-  if (!format) format = format_of_name(source.name);
+  const std::optional<Format> format = known_format(source, options);
   if (!format) {
     fail(source.name, InputProblem::unknown_format,
-         "neither the content nor the name is that of a format that is read (stl, obj, ply, off)",
-         "stl, obj, ply or off", "something else");
+         "neither the content nor the name is that of a format that is read (stl, obj, ply, off, step, iges)",
+         "stl, obj, ply, off, step or iges", "something else");
   }
   Model model;
   switch (*format) {
@@ -134,6 +133,9 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
     case Format::off:
       model = read_off(source, options, progress);
       break;
+    case Format::step:
+    case Format::iges:
+      return prepare(read_surface_model(source, options, progress), options.surfaces, progress).mesh;
   }
   if (options.unit) {
     model.unit = *options.unit;
@@ -141,6 +143,31 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
   }
   name_parts(model, std::filesystem::path(source.name).stem().string());
   return model;
+}
+
+SurfaceModel read_surface_model(const Source& source, const ReadOptions& options,
+                                Progress* progress) {
+  const std::optional<Format> format = known_format(source, options);
+  SurfaceModel surfaces = format == Format::iges ? read_iges(source, options, progress)
+                                                 : read_step(source, options, progress);
+  if (options.unit) {
+    surfaces.unit = *options.unit;
+    surfaces.unit_assumed = false;
+  }
+  const std::string stem = std::filesystem::path(source.name).stem().string();
+  std::size_t nameless = 0;
+  for (const BodyInstance& i : surfaces.instances) nameless += i.name.empty();
+  std::size_t number = 0;
+  for (BodyInstance& i : surfaces.instances) {
+    if (i.name.empty()) i.name = nameless == 1 ? stem : stem + "-" + std::to_string(++number);
+  }
+  return surfaces;
+}
+
+std::optional<Format> known_format(const Source& source, const ReadOptions& options) {
+  if (options.format) return options.format;
+  if (const auto by_content = format_of_content(source.bytes)) return by_content;
+  return format_of_name(source.name);
 }
 
 Model read_model(const std::filesystem::path& path, const ReadOptions& options,

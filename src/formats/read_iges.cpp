@@ -803,6 +803,30 @@ class IgesReader {
         body_.shells.back().faces.push_back({at->second, own == forward});
       });
     }
+    settle_loops(body_.shells.back());
+  }
+  // Loops run with the face on their left. Some writers see that against the surface's normal, as the
+  // standard has it, others against that of the face as the shell uses it: neighbours tell, since
+  // they run along their edge in opposite ways.
+  void settle_loops(BodyShell& s) {
+    std::map<std::uint32_t, std::vector<std::pair<bool, bool>>> uses;  // way of the edge, of the face
+    for (const BodyShell::Use& u : s.faces) {
+      for (const FaceLoop& l : body_.faces[u.face].loops) {
+        for (const EdgeUseOfFace& e : l.edges) uses[e.edge].emplace_back(e.forward, u.forward);
+      }
+    }
+    std::size_t against_surface = 0, against_face = 0;  // neighbours that disagree, either way
+    for (const auto& [edge, list] : uses) {
+      if (list.size() != 2) continue;
+      const bool opposite = list[0].first != list[1].first;
+      against_face += !opposite;
+      against_surface += opposite != (list[0].second == list[1].second);
+    }
+    if (against_face >= against_surface) return;
+    for (BodyShell::Use& u : s.faces) {
+      body_.faces[u.face].same_sense = u.forward;
+      u.forward = true;
+    }
   }
   Face solid_face(const IgesEntity& e) {
     if (e.type != 510) throw IgesError(e.number, "is no face");

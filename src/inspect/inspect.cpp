@@ -226,6 +226,10 @@ Inspection inspect(const Model& model, const InspectOptions& options, StageTimes
     timed(times, check.name, [&] { check.on_model(model, limits, sink); });
   }
   report_quality(model, options, limits, inspection, sink);
+  for (const GivenFinding& g : options.given) {
+    FindingSink own(model, g.finding.part_index, options, inspection);
+    own.add(g.finding, g.geometry, g.triangles);
+  }
   std::sort(inspection.findings.begin(), inspection.findings.end(), is_worse);
   make_ids_unique(inspection.findings);
   return inspection;

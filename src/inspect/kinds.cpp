@@ -15,7 +15,7 @@ constexpr FindingKind kOpen[] = {crack, opening, nonmanifold_edge, winding_confl
                                  duplicate_triangle};
 constexpr FindingKind kOpenOrCrossing[] = {crack, opening, crossing, overlap};
 
-constexpr std::array<KindInfo, 39> kKinds = {{
+constexpr std::array<KindInfo, 47> kKinds = {{
     {.kind = crack,
      .slug = "crack",
      .family = "edges",
@@ -605,6 +605,122 @@ constexpr std::array<KindInfo, 39> kKinds = {{
      .picture = "   *             *\n"
                 "  / \\   good    /`---.__    bad\n"
                 " *---*         *--------`-*\n",
+     .waits_for = {}},
+    {.kind = open_loop,
+     .slug = "open-loop",
+     .family = "surfaces",
+     .severity = error,
+     .measures = Dimension::length,
+     .measure_name = "distance",
+     .what = "edges around a face that do not close",
+     .why = "what the face covers cannot be told; it has no facets, or wrong ones",
+     .remedy = "by hand: lengthen or replace the edge in the source, since a guess may cover the wrong "
+               "side",
+     .hints = "In space, where the end of one edge is not the start of the next; in the surface's "
+              "parameters, where the loop ends elsewhere than it began.",
+     .picture = "  *-----------*\n"
+                "  |           |\n"
+                "  |    face\n"
+                "  *---------*      the loop ends short of\n"
+                "                   where it began\n",
+     .waits_for = {}},
+    {.kind = loop_crossing,
+     .slug = "loop-crossing",
+     .family = "surfaces",
+     .severity = error,
+     .measures = Dimension::count,
+     .measure_name = "crossings",
+     .what = "loops of a face that cross themselves or each other",
+     .why = "the face covers nothing, or something twice, where they cross",
+     .remedy = "by hand: correct the edges in the source, since which part is meant cannot be told",
+     .hints = "Judged in the surface's parameters, after the loops were divided finer several times.",
+     .picture = "  *----.  .----*\n"
+                "  |     \\/     |\n"
+                "  |     /\\     |\n"
+                "  *----'  `----*\n",
+     .waits_for = {}},
+    {.kind = edge_off_surface,
+     .slug = "edge-off-surface",
+     .family = "surfaces",
+     .severity = warning,
+     .measures = Dimension::length,
+     .measure_name = "distance",
+     .what = "an edge that does not lie on the surface of its face",
+     .why = "facets at the border take up the difference, and stand at an angle there",
+     .remedy = "by hand: export again with a smaller tolerance, or trim anew in the source",
+     .hints = "The limit is what sewing allows, ten times: the file's uncertainty, or a part of the size.",
+     .picture = "        .----*----.     edge\n"
+                "  -----/-----------\\----  surface\n"
+                "      *             *\n",
+     .waits_for = {}},
+    {.kind = vertex_off_edge,
+     .slug = "vertex-off-edge",
+     .family = "surfaces",
+     .severity = warning,
+     .measures = Dimension::length,
+     .measure_name = "distance",
+     .what = "a vertex that is not where its edge ends",
+     .why = "edges bend towards it at their ends; small features are distorted",
+     .remedy = "by hand: export again with a smaller tolerance",
+     .hints = "The limit is that of edge-off-surface.",
+     .picture = "  ----------.  curve ends\n"
+                "               *  vertex\n",
+     .waits_for = {}},
+    {.kind = unshared_edge,
+     .slug = "unshared-edge",
+     .family = "surfaces",
+     .severity = note,
+     .measures = Dimension::length,
+     .measure_name = "largest distance",
+     .what = "edges that lie on each other, but that the file does not share between faces",
+     .why = "each face is alone in the file: what belongs together is told by distance only",
+     .remedy = "stitch: they are sewn within the tolerance when the file is read",
+     .hints = "Told of those that were sewn. What stays open is told as crack, gap or opening.",
+     .picture = "  face  |  face\n"
+                "        |        two edges in one place\n"
+                "        |\n",
+     .waits_for = {}},
+    {.kind = reversed_face,
+     .slug = "reversed-face",
+     .family = "surfaces",
+     .severity = warning,
+     .measures = Dimension::area,
+     .measure_name = "area",
+     .what = "a face that faces against its neighbours in the file",
+     .why = "inside and outside change places there",
+     .remedy = "orient: it was turned when the file was read",
+     .hints = "Of two parts that disagree the lesser is told.",
+     .picture = "    ^     ^     |     ^\n"
+                "  --+-----+-----+-----+--\n"
+                "                v\n",
+     .waits_for = {}},
+    {.kind = singular_surface,
+     .slug = "singular-surface",
+     .family = "surfaces",
+     .severity = warning,
+     .measures = Dimension::count,
+     .measure_name = "places",
+     .what = "a surface without a normal at places inside of its face",
+     .why = "normals, offsets and mapped meshes fail there",
+     .remedy = "by hand: build the surface anew without the collapsed place",
+     .hints = "Poles at the ends of the domain (of spheres, cones, triangular patches) are no such places.",
+     .picture = "  \\  |  /\n"
+                "   \\ | /\n"
+                "    \\|/   all lines meet\n"
+                "   --*--\n",
+     .waits_for = {}},
+    {.kind = curvature_jump,
+     .slug = "curvature-jump",
+     .family = "surfaces",
+     .severity = note,
+     .measures = Dimension::angle,
+     .measure_name = "largest turn",
+     .what = "a crease inside of one face",
+     .why = "meshers take a face for smooth: elements bridge the crease, or bend on it",
+     .remedy = "by hand: divide the face at the crease",
+     .hints = "Where a spline's knots let its direction change at once.",
+     .picture = "        /\\\n"
+                "  -----/  \\-----   one surface\n",
      .waits_for = {}},
 }};
 

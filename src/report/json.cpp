@@ -136,7 +136,9 @@ Json finding_json(const Finding& f, LengthUnit unit) {
           {"remedy", kind.remedy},
           {"waits_for", std::move(waits)},
           {"cause_of", std::move(causes)},
-          {"waived", f.waived ? Json(*f.waived) : Json(nullptr)}};
+          {"waived", f.waived ? Json(*f.waived) : Json(nullptr)},
+          {"face", f.face ? Json(*f.face) : Json(nullptr)},
+          {"entity", f.entity ? Json(*f.entity) : Json(nullptr)}};
 }
 
 void add_model(Json& object, const Model& model) {

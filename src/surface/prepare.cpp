@@ -34,15 +34,10 @@ Prepared prepare(SurfaceModel model, const PrepareOptions& options, Progress* pr
   std::vector<bool> was_sewn;
   for (Body& body : model.bodies) {
     advance(progress, "sew", 0.0);
-    const std::vector<std::uint32_t> uses = edge_uses(body);
-    const bool any = std::find(uses.begin(), uses.end(), 1u) != uses.end();
-    SewResult sewn;
-    if (any && tolerance.value > 0) {
-      sewn = sew(body, tolerance.value, {options.sew_steps});
-      body = std::move(sewn.body);
-      sewn.body = {};
-    }
-    was_sewn.push_back(sewn.joined > 0);
+    SewResult sewn = sew(body, tolerance.value, {options.sew_steps});
+    body = std::move(sewn.body);
+    sewn.body = {};
+    was_sewn.push_back(sewn.joined > 0 || !sewn.turned.empty());
     s.sewing.push_back(std::move(sewn));
   }
   s.tessellated = tessellate(model, options.tessellation, progress);

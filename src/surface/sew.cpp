@@ -14,7 +14,7 @@ namespace {
 
 class Sewer {
  public:
-  Sewer(const Body& body) { result_.body = body; }
+  explicit Sewer(const Body& body) { result_.body = body; }
 
   SewResult run(double tolerance, const SewOptions& options) {
     result_.open_before = open_edges().size();
@@ -285,6 +285,7 @@ class Sewer {
       BodyEdge& kept = body().edges[s.a];
       const double ends = std::max(end_distance(kept, body().edges[s.b], s.same_way), s.distance);
       kept.tolerance = std::max(kept.tolerance, ends);
+      kept.sewn = true;
       result_.largest_gap = std::max(result_.largest_gap, kept.tolerance);
       ++result_.joined;
     }

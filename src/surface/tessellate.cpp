@@ -266,7 +266,7 @@ class Tessellator {
         trouble.face = f;
         out.troubles.push_back(trouble);
       }
-      if (faces_[f].largest_off > out.largest_off) out.largest_off = faces_[f].largest_off;
+      out.fits.push_back({faces_[f].largest_off, faces_[f].off_at});
     }
     const auto shift = static_cast<std::uint32_t>(mesh.points.size());
     mesh.points.insert(mesh.points.end(), body_.facets.points.begin(), body_.facets.points.end());

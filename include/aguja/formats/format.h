@@ -8,13 +8,19 @@
 #include <string_view>
 
 #include "aguja/base/units.h"
+#include "aguja/surface/prepare.h"
 
 namespace aguja {
 
-enum class Format { stl, obj, ply, off };
+enum class Format { stl, obj, ply, off, step, iges };
 
+/// Those of meshes, which are read and written.
 [[nodiscard]] std::span<const Format> all_formats();
-/// `stl`, `obj`, `ply`, `off`: also the file extension.
+/// Surface models: read, and made into meshes.
+[[nodiscard]] constexpr bool is_surface_format(Format format) {
+  return format == Format::step || format == Format::iges;
+}
+/// `stl`, `obj`, `ply`, `off`, `step`, `iges`: also the file extension.
 [[nodiscard]] std::string_view slug(Format format);
 /// By slug or file name, in any case of letters.
 [[nodiscard]] std::optional<Format> format_of_name(std::string_view name);
@@ -32,6 +38,7 @@ struct ReadOptions {
   std::optional<Format> format = {};    ///< overrides what the content looks like
   /// Keep stored facet normals and attribute bytes of STL files, so that they are written back.
   bool keep_facet_records = false;
+  PrepareOptions surfaces = {};  ///< how surface models are sewn and made into triangles
 };
 
 struct WriteOptions {

@@ -36,10 +36,17 @@ class InputFile {
 /// Cost     O(bytes), parallel. No memory is reserved by a declared count before the bytes are
 ///          known to be there.
 /// Errors   InputError naming file, line or byte, expected and found; Cancelled.
+///
+/// Surface models are sewn and made into triangles (`prepare`); see formats/read_surfaces.h for the
+/// surfaces themselves.
 [[nodiscard]] Model read_model(const std::filesystem::path& path, const ReadOptions& options = {},
                                Progress* progress = nullptr);
 [[nodiscard]] Model read_model(const Source& source, const ReadOptions& options = {},
                                Progress* progress = nullptr);
+
+/// The format that `read_model` would take it for.
+[[nodiscard]] std::optional<Format> known_format(const Source& source,
+                                                 const ReadOptions& options = {});
 
 // One format each, over bytes. Parts are left without a name where the file gives none.
 // read_stl: ASCII (several solids, any case, CRLF) or binary, told apart by length and content.

@@ -23,4 +23,9 @@ namespace aguja {
 [[nodiscard]] SurfaceModel read_iges(const Source& source, const ReadOptions& options = {},
                                      Progress* progress = nullptr);
 
+/// Either, told by content and name; shapes without a name are named after the file. `prepare` makes
+/// it into triangles.
+[[nodiscard]] SurfaceModel read_surface_model(const Source& source, const ReadOptions& options = {},
+                                              Progress* progress = nullptr);
+
 }  // namespace aguja

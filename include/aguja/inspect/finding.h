@@ -55,6 +55,14 @@ enum class FindingKind : std::uint8_t {
   unit_doubt,
   precision_doubt,
   element_quality,
+  open_loop,
+  loop_crossing,
+  edge_off_surface,
+  vertex_off_edge,
+  unshared_edge,
+  reversed_face,
+  singular_surface,
+  curvature_jump,
 };
 
 /// A volume mesher will fail or fill the wrong space; quality or time will suffer; good to know.
@@ -125,6 +133,8 @@ struct Finding {
   std::vector<FindingKind> waits_for;
   std::vector<Symptom> cause_of;      ///< what would go with it, by kind
   std::optional<std::string> waived;  ///< the profile's reason to leave it as it is
+  std::optional<std::uint32_t> face;    ///< of a surface model: by number within its body
+  std::optional<std::uint64_t> entity;  ///< the number that its file gives it
 };
 
 }  // namespace aguja

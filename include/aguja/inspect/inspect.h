@@ -17,6 +17,14 @@
 
 namespace aguja {
 
+/// A finding from elsewhere, of the surfaces that a model was made from, say: `inspect` gives it its
+/// severity, id, waiver and place in the order. `geometry` is what its id is made of.
+struct GivenFinding {
+  Finding finding;  ///< with its `part_index`, or none for the whole model
+  std::vector<Point> geometry;
+  std::vector<TriangleId> triangles;
+};
+
 struct InspectOptions {
   Profile profile;
   /// Only these kinds are looked for; empty: all that the profile does not skip.
@@ -28,6 +36,7 @@ struct InspectOptions {
   bool keep_patches = false;
   /// Give the verdict, too, from what is looked at anyway.
   bool certify = false;
+  std::vector<GivenFinding> given = {};
 };
 
 /// A question that could not be asked yet, and what must be mended first.

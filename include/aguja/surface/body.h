@@ -33,6 +33,7 @@ struct BodyEdge {
   EntityNumber entity = 0;
   /// How far sewing has found its sides apart; model units.
   double tolerance = 0;
+  bool sewn = false;  ///< the file has one edge for each of its faces
   [[nodiscard]] Interval range() const {
     return from < to ? Interval{from, to} : Interval{to, from};
   }

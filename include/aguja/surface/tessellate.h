@@ -31,11 +31,17 @@ struct FaceTrouble {
   Point place = Point::Zero();
 };
 
+/// How well the edges of a face lie on its surface.
+struct FaceFit {
+  double largest_off = 0;  ///< of points of its edges, as divided
+  Point at = Point::Zero();
+};
+
 struct TessellatedBody {
   Mesh mesh;  ///< distinct points only where the body's are; a patch per face, by its number
   std::vector<FaceTrouble> troubles;
   double chord = 0;            ///< the least that was used
-  double largest_off = 0;      ///< of edges and vertices from the surfaces of their faces
+  std::vector<FaceFit> fits;   ///< by face
 };
 
 /// A body as triangles.

@@ -1,0 +1,86 @@
+#include "aguja/report/surface_report.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "report/json_parts.h"
+#include "report/text_parts.h"
+
+namespace aguja {
+namespace {
+
+Json statistics_json(const ToleranceStatistics& s) {
+  return {{"count", s.count},   {"least", s.least},         {"mean", s.mean},
+          {"largest", s.largest}, {"at", point_json(s.at)}, {"entity", s.entity == 0 ? Json(nullptr) : Json(s.entity)}};
+}
+
+}  // namespace
+
+Json surface_json(const PreparedSurfaces& surfaces) {
+  const SurfaceCounts c = count_surfaces(surfaces.model);
+  const BodyTolerances t = measure_tolerances(surfaces);
+  Json left_out = Json::array();
+  for (const NotUnderstood& n : surfaces.model.not_understood) {
+    left_out.push_back({{"type", n.type}, {"count", n.count}});
+  }
+  std::size_t joined = 0, divided = 0;
+  for (const SewResult& s : surfaces.sewing) {
+    joined += s.joined;
+    divided += s.divided;
+  }
+  return {{"bodies", surfaces.model.bodies.size()},
+          {"instances", surfaces.model.instances.size()},
+          {"faces", c.faces},
+          {"edges", c.edges},
+          {"vertices", c.vertices},
+          {"edges_used_once", c.edges_used_once},
+          {"edges_used_twice", c.edges_used_twice},
+          {"edges_used_more", c.edges_used_more},
+          {"shells", c.shells},
+          {"closed_shells", c.closed_shells},
+          {"not_understood", std::move(left_out)},
+          {"uncertainty", surfaces.model.uncertainty ? Json(*surfaces.model.uncertainty) : Json(nullptr)},
+          {"sewing", {{"tolerance", surfaces.sew_tolerance}, {"why", surfaces.sew_why}, {"joined", joined}, {"divided", divided}}},
+          {"tolerances", {{"vertices", statistics_json(t.vertices)}, {"edges", statistics_json(t.edges)}, {"faces", statistics_json(t.faces)}}},
+          {"chord_height", surfaces.tessellated.chord}};
+}
+
+std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
+  const SurfaceCounts c = count_surfaces(surfaces.model);
+  const std::string_view unit = symbol(surfaces.model.unit);
+  std::vector<std::string> notes;
+  notes.push_back(fmt::format(
+      "{}, {} ({} used once, {} more than twice), {} of {} shells closed by shared edges; facets within {} {}",
+      plural(c.faces, "face"), plural(c.edges, "edge"), grouped(c.edges_used_once), grouped(c.edges_used_more),
+      grouped(c.closed_shells), grouped(c.shells), brief(surfaces.tessellated.chord), unit));
+  if (!surfaces.model.not_understood.empty()) {
+    std::string text = "not understood, and left out:";
+    std::size_t told = 0;
+    for (const NotUnderstood& n : surfaces.model.not_understood) {
+      if (++told > 8) break;
+      text += fmt::format("{} {} x {}", told == 1 ? "" : ",", n.count, n.type);
+    }
+    notes.push_back(std::move(text));
+  }
+  return notes;
+}
+
+std::string tolerances_text(const PreparedSurfaces& surfaces, const TextOptions& options) {
+  const BodyTolerances t = measure_tolerances(surfaces);
+  TextTable table({{fmt::format("tolerances in {}", symbol(surfaces.model.unit)), Align::left},
+                   {"least", Align::right},
+                   {"mean", Align::right},
+                   {"largest", Align::right},
+                   {"at", Align::left},
+                   {"entity", Align::right}});
+  const auto row = [&](const char* name, const ToleranceStatistics& s) {
+    table.add({fmt::format("{} {}", grouped(s.count), name), fmt::format("{:.3g}", s.least), fmt::format("{:.3g}", s.mean),
+               fmt::format("{:.3g}", s.largest), brief(s.at), s.entity == 0 ? "-" : "#" + std::to_string(s.entity)});
+  };
+  row("vertices, from the ends of their edges", t.vertices);
+  row("edges, from the surfaces of their faces", t.edges);
+  row("faces, from their edges", t.faces);
+  return "\n" + table.text(options.width);
+}
+
+}  // namespace aguja
