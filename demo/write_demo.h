@@ -4,6 +4,7 @@
 #include <filesystem>
 
 #include "demo/seeded.h"
+#include "demo/surface_models.h"
 
 namespace aguja::demo {
 
@@ -18,5 +19,14 @@ struct WrittenDemo {
 /// written).
 [[nodiscard]] std::vector<WrittenDemo> write_demo(const std::filesystem::path& folder,
                                                   bool overwrite);
+
+struct WrittenSurfaceDemo {
+  SurfaceDemo demo;
+  std::filesystem::path model;
+  std::filesystem::path record;
+};
+/// The same for surface models: NAME.step or NAME.iges, and NAME.step.json beside it.
+[[nodiscard]] std::vector<WrittenSurfaceDemo> write_surface_demo(
+    const std::filesystem::path& folder, bool overwrite);
 
 }  // namespace aguja::demo

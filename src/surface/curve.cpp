@@ -526,7 +526,9 @@ std::vector<double> divide_curve(const Curve& curve, const Interval& range, doub
                                  double angle, double longest) {
   std::vector<double> out = {range.low};
   if (!(range.width() > 0)) return {range.low, range.high};
-  const double least = 1e-6 * range.width();
+  const double rounding = 1e-14 * std::max(std::fabs(range.low), std::fabs(range.high));
+  const double least = std::max(1e-6 * range.width(), rounding);
+  if (range.width() <= least) return {range.low, range.high};
   // Breaks next to an end, or to each other, are rounding.
   std::vector<double> stops;
   for (const double t : curve.breaks(range)) {

@@ -161,8 +161,10 @@ class Sewer {
         const Point foot = edge.curve->point(t);
         if ((foot - p).norm() > tolerance) return;
         // Not next to its ends, which would be one vertex with it then.
-        const double off = std::min((foot - body().vertices[edge.start].point).norm(),
-                                    (foot - body().vertices[edge.end].point).norm());
+        const double off = std::min({(foot - body().vertices[edge.start].point).norm(),
+                                     (foot - body().vertices[edge.end].point).norm(),
+                                     (foot - edge.curve->point(edge.from)).norm(),
+                                     (foot - edge.curve->point(edge.to)).norm()});
         if (off <= std::max(2 * tolerance, 1e-9 * (foot.norm() + 1))) return;
         cuts[e].push_back({t, v});
       });
