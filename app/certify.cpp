@@ -61,10 +61,10 @@ struct CertifyCommand : Session {
           add_surface(object);
           return object;
         },
-          [&] {
-            return certify_text(model, certificate, file_label(), hash, material, expected,
-                                {.width = width()});
-          });
+        [&] {
+          return certify_text(model, certificate, file_label(), hash, material, expected,
+                              {.width = width()});
+        });
     if (looked) page.write_one(*this, model, *looked, overwrite);
     const bool met = std::all_of(expected.begin(), expected.end(),
                                  [](const Expectation& e) { return e.is_met(); });

@@ -16,6 +16,8 @@ struct DemoCommand : Session {
 
   int write_all() {
     const auto written = times().time("write", [&] { return demo::write_demo(folder, overwrite); });
+    const auto surfaces =
+        times().time("write", [&] { return demo::write_surface_demo(folder, overwrite); });
     print(
         [&] {
           nlohmann::ordered_json object;
@@ -26,6 +28,13 @@ struct DemoCommand : Session {
                                        {"record", w.record.string()},
                                        {"what", w.demo.what},
                                        {"defects", w.demo.defects.size()}});
+          }
+          object["surface_files"] = nlohmann::ordered_json::array();
+          for (const auto& w : surfaces) {
+            object["surface_files"].push_back({{"model", w.model.string()},
+                                               {"record", w.record.string()},
+                                               {"what", w.demo.what},
+                                               {"defects", w.demo.defects.size()}});
           }
           add_facts(object, facts());
           return object;
@@ -38,6 +47,9 @@ struct DemoCommand : Session {
           for (const auto& w : written) {
             table.add({w.model.filename().string(), grouped(triangle_count(w.demo.model)),
                        w.demo.tear ? "torn" : std::to_string(w.demo.defects.size()), w.demo.what});
+          }
+          for (const auto& w : surfaces) {
+            table.add({w.demo.name, "-", std::to_string(w.demo.defects.size()), w.demo.what});
           }
           return "Demo models in " + folder +
                  ", each with a record (.json) of what was seeded\n\n" + table.text(width());

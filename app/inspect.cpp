@@ -130,10 +130,10 @@ struct InspectCommand : Session {
             add_surface(object);
             return object;
           },
-            [&] {
-              return inspect_text(model, inspection, file_label(),
-                                  {.width = width(), .every_finding = every_finding});
-            });
+          [&] {
+            return inspect_text(model, inspection, file_label(),
+                                {.width = width(), .every_finding = every_finding});
+          });
     }
     if (page.is_wanted()) page.write_one(*this, model, inspection, overwrite);
     if (!pictures.empty()) {

@@ -202,7 +202,8 @@ CLI::Option* OutputOptions::add(CLI::App& command) {
 Format OutputOptions::format() const {
   const auto known = format_of_name(to.empty() ? file : to);
   if (known && is_surface_format(*known)) {
-    throw ArgumentError(std::string(slug(*known)) + " is read, not written; write stl, obj, ply or off");
+    throw ArgumentError(std::string(slug(*known)) +
+                        " is read, not written; write stl, obj, ply or off");
   }
   if (known) return *known;
   throw ArgumentError((to.empty() ? "the format cannot be told from '" + file + "'"
@@ -274,7 +275,8 @@ void Session::add_surface_findings(InspectOptions& options, const Model& model) 
       own.parts.resize(from.surfaces.instance_of_part.size());
     }
     for (GivenFinding& g : check_surfaces(from.surfaces, own)) {
-      if (g.finding.part_index) g.finding.part_index = as_one_ ? 0 : *g.finding.part_index + from.first_part;
+      if (g.finding.part_index)
+        g.finding.part_index = as_one_ ? 0 : *g.finding.part_index + from.first_part;
       options.given.push_back(std::move(g));
     }
   }
@@ -299,7 +301,8 @@ Model Session::read(bool keep_facet_records) {
         continue;
       }
       if (one.unit != all.unit) convert_unit(one, all.unit);
-      if (!surfaces_.empty() && surfaces_.back().first_part == 0 && surfaces_.size() > surfaces_before) {
+      if (!surfaces_.empty() && surfaces_.back().first_part == 0 &&
+          surfaces_.size() > surfaces_before) {
         surfaces_.back().first_part = all.parts.size();
       }
       for (Part& part : one.parts) all.parts.push_back(std::move(part));

@@ -67,14 +67,15 @@ DrawnBody turned_profile(const std::vector<ProfileCorner>& profile) {
   for (std::size_t i = 0; i < n; ++i) {
     vertex[i] = d.vertex({profile[i].r, 0, profile[i].z});
     if (profile[i].r > 0) {
-      ring[i] = d.circle(vertex[i], vertex[i], Frame::from({0, 0, profile[i].z}, {0, 0, 1}, {1, 0, 0}), profile[i].r);
+      ring[i] = d.circle(vertex[i], vertex[i],
+                         Frame::from({0, 0, profile[i].z}, {0, 0, 1}, {1, 0, 0}), profile[i].r);
     }
   }
   for (std::size_t i = 0; i < n; ++i) {
     const std::size_t j = (i + 1) % n;
     const Eigen::Vector2d a(profile[i].r, profile[i].z), b(profile[j].r, profile[j].z);
-    if (a.x() == 0 && b.x() == 0) continue;  // along the axis
     const double arc = profile[i].arc_radius;
+    if (arc == 0 && a.x() == 0 && b.x() == 0) continue;  // along the axis
     const bool flat = arc == 0 && a.y() == b.y();
     DrawnSurface s;
     bool same = true;
@@ -107,10 +108,12 @@ DrawnBody turned_profile(const std::vector<ProfileCorner>& profile) {
       const auto integral = [&](double t) {
         // of pi (R + r cos t)^2 r cos t
         const double st = std::sin(t), ct = std::cos(t);
-        return kPi * r * (big * big * st + big * r * (t + st * ct) + r * r * (st - st * st * st / 3));
+        return kPi * r *
+               (big * big * st + big * r * (t + st * ct) + r * r * (st - st * st * st / 3));
       };
       d.body.volume += integral(to) - integral(from);
-      d.body.area += 2 * kPi * r * std::fabs(big * (to - from) + r * (std::sin(to) - std::sin(from)));
+      d.body.area +=
+          2 * kPi * r * std::fabs(big * (to - from) + r * (std::sin(to) - std::sin(from)));
       s.kind = big == 0 ? DrawnSurface::Kind::sphere : DrawnSurface::Kind::torus;
       s.frame = Frame::from({0, 0, c.y()}, {0, 0, 1}, {1, 0, 0});
       s.radius = big == 0 ? r : big;
@@ -129,7 +132,9 @@ DrawnBody turned_profile(const std::vector<ProfileCorner>& profile) {
         // In the plane of x and z, counter-clockwise about -y.
         const Eigen::Vector2d c = arc_center(a, b, arc);
         const Point center(c.x(), 0, c.y());
-        seam = d.circle(vertex[i], vertex[j], Frame::from(center, {0, arc > 0 ? -1.0 : 1.0, 0}, {1, 0, 0}), std::fabs(arc));
+        seam =
+            d.circle(vertex[i], vertex[j],
+                     Frame::from(center, {0, arc > 0 ? -1.0 : 1.0, 0}, {1, 0, 0}), std::fabs(arc));
       }
       std::vector<DrawnUse> loop;
       if (ring[i] >= 0) loop.push_back({ring[i], true});
@@ -176,7 +181,8 @@ DrawnBody raised_outline(const std::vector<OutlineCorner>& outline,
     area += (arc > 0 ? 1 : -1) * 0.5 * r * r * (angle - std::sin(angle));
     around += r * angle;
     const Vector axis(0, 0, arc > 0 ? 1 : -1);
-    bottom_edge[i] = d.circle(bottom[i], bottom[j], Frame::from({c.x(), c.y(), low}, axis, {1, 0, 0}), r);
+    bottom_edge[i] =
+        d.circle(bottom[i], bottom[j], Frame::from({c.x(), c.y(), low}, axis, {1, 0, 0}), r);
     top_edge[i] = d.circle(top[i], top[j], Frame::from({c.x(), c.y(), high}, axis, {1, 0, 0}), r);
     sides[i].kind = DrawnSurface::Kind::cylinder;
     sides[i].frame = Frame::from({c.x(), c.y(), low}, {0, 0, 1}, {1, 0, 0});
@@ -186,7 +192,9 @@ DrawnBody raised_outline(const std::vector<OutlineCorner>& outline,
   std::vector<DrawnUse> bottom_loop, top_loop;
   for (std::size_t i = 0; i < n; ++i) {
     const std::size_t j = (i + 1) % n;
-    d.face(sides[i], same[i], {{{bottom_edge[i], true}, {upright[j], true}, {top_edge[i], false}, {upright[i], false}}});
+    d.face(
+        sides[i], same[i],
+        {{{bottom_edge[i], true}, {upright[j], true}, {top_edge[i], false}, {upright[i], false}}});
     top_loop.push_back({top_edge[i], true});
     bottom_loop.insert(bottom_loop.begin(), {bottom_edge[i], false});
   }
@@ -218,7 +226,8 @@ DrawnBody raised_outline(const std::vector<OutlineCorner>& outline,
 }
 
 DrawnBody with_void(DrawnBody body, const DrawnBody& inner) {
-  const int vertices = static_cast<int>(body.vertices.size()), edges = static_cast<int>(body.edges.size()),
+  const int vertices = static_cast<int>(body.vertices.size()),
+            edges = static_cast<int>(body.edges.size()),
             faces = static_cast<int>(body.faces.size());
   body.vertices.insert(body.vertices.end(), inner.vertices.begin(), inner.vertices.end());
   for (DrawnEdge e : inner.edges) {

@@ -39,13 +39,14 @@ struct DrawnBody {
   std::vector<Point> vertices;
   std::vector<DrawnEdge> edges;
   std::vector<DrawnFace> faces;
-  std::vector<std::vector<int>> shells;  ///< the outer one, then voids, drawn as bodies of their own
+  std::vector<std::vector<int>>
+      shells;  ///< the outer one, then voids, drawn as bodies of their own
   double volume = 0;
   double area = 0;
 };
 
-/// A corner of a profile in (r, z). `arc_radius`: the way to the next corner is an arc, above 0 with
-/// its centre on the left of the way, below 0 on the right.
+/// A corner of a profile in (r, z). `arc_radius`: the way to the next corner is an arc, above 0
+/// with its centre on the left of the way, below 0 on the right.
 struct ProfileCorner {
   double r = 0, z = 0;
   double arc_radius = 0;
@@ -62,7 +63,8 @@ struct RoundHole {
   double x = 0, y = 0, radius = 0;
 };
 [[nodiscard]] DrawnBody raised_outline(const std::vector<OutlineCorner>& outline,
-                                       const std::vector<RoundHole>& holes, double low, double high);
+                                       const std::vector<RoundHole>& holes, double low,
+                                       double high);
 
 /// The first with the second as a void.
 [[nodiscard]] DrawnBody with_void(DrawnBody body, const DrawnBody& inner);

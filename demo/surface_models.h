@@ -21,8 +21,8 @@ struct SurfaceDemo {
   std::string what;
   std::string text;
   std::vector<SeededDefect> defects;
-  std::optional<double> volume;          ///< closed form, of the body as it should be
-  std::optional<double> sew_tolerance;   ///< joins everything
+  std::optional<double> volume;         ///< closed form, of the body as it should be
+  std::optional<double> sew_tolerance;  ///< joins everything
 };
 [[nodiscard]] std::vector<SurfaceDemo> surface_demos();
 

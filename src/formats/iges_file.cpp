@@ -76,7 +76,8 @@ std::string_view counted_text(std::string_view value) {
 IgesFile::IgesFile(const Source& source) {
   const auto fail = [&](InputProblem problem, std::size_t line, const std::string& text,
                         const std::string& expected, const std::string& found) {
-    throw InputError({problem, source.name, InputPlace{InputPlace::Counts::lines, line}, text, expected, found});
+    throw InputError(
+        {problem, source.name, InputPlace{InputPlace::Counts::lines, line}, text, expected, found});
   };
   const std::vector<std::string_view> lines = lines_of(source.bytes);
   struct Directory {
@@ -100,12 +101,19 @@ IgesFile::IgesFile(const Source& source) {
     }
     if (line.size() < 73) {
       if (trimmed(line).empty()) continue;
-      if (flags == 0) fail(InputProblem::syntax, i + 1, "a record of " + std::to_string(line.size()) + " characters; IGES records have 80", "80 characters", std::to_string(line.size()));
+      if (flags == 0)
+        fail(InputProblem::syntax, i + 1,
+             "a record of " + std::to_string(line.size()) + " characters; IGES records have 80",
+             "80 characters", std::to_string(line.size()));
       continue;
     }
     switch (line[72]) {
-      case 'S': ++flags; break;
-      case 'G': global += line.substr(0, 72); break;
+      case 'S':
+        ++flags;
+        break;
+      case 'G':
+        global += line.substr(0, 72);
+        break;
       case 'D': {
         const auto number = static_cast<std::uint64_t>(whole(line.substr(73)));
         if (directory.empty() || !directory.back().lines[1].empty()) {
@@ -115,20 +123,26 @@ IgesFile::IgesFile(const Source& source) {
         }
         break;
       }
-      case 'P': data[static_cast<std::uint64_t>(whole(line.substr(64, 8)))] += line.substr(0, 64); break;
-      default: break;
+      case 'P':
+        data[static_cast<std::uint64_t>(whole(line.substr(64, 8)))] += line.substr(0, 64);
+        break;
+      default:
+        break;
     }
   }
   if (flags == 0 && !compressed && global.empty()) {
-    fail(InputProblem::syntax, 1, "the file has no start and no global section", "an IGES file", "something else");
+    fail(InputProblem::syntax, 1, "the file has no start and no global section", "an IGES file",
+         "something else");
   }
   read_global(global);
   char delimiter = ',', terminator = ';';
   {
     const auto values = split_values(global, ',', ';');
-    if (!values.empty() && values[0].starts_with("1H") && values[0].size() == 3) delimiter = values[0][2];
+    if (!values.empty() && values[0].starts_with("1H") && values[0].size() == 3)
+      delimiter = values[0][2];
     const auto again = split_values(global, delimiter, ';');
-    if (again.size() > 1 && again[1].starts_with("1H") && again[1].size() == 3) terminator = again[1][2];
+    if (again.size() > 1 && again[1].starts_with("1H") && again[1].size() == 3)
+      terminator = again[1][2];
   }
   if (compressed) {
     // Directory entries as changes against the one before, parameter data right behind each.
@@ -137,20 +151,25 @@ IgesFile::IgesFile(const Source& source) {
       std::string_view line = lines[i];
       if (!line.starts_with('D')) continue;
       std::string entry(line);
-      while (entry.find(';') == std::string::npos && i + 1 < lines.size()) entry += std::string(lines[++i]);
+      while (entry.find(';') == std::string::npos && i + 1 < lines.size())
+        entry += std::string(lines[++i]);
       const std::size_t at = entry.find('@');
-      const auto number = static_cast<std::uint64_t>(whole(std::string_view(entry).substr(1, at == std::string::npos ? 9 : at - 1)));
+      const auto number = static_cast<std::uint64_t>(
+          whole(std::string_view(entry).substr(1, at == std::string::npos ? 9 : at - 1)));
       for (std::size_t k = at; k != std::string::npos && k < entry.size() && entry[k] == '@';) {
         const std::size_t underscore = entry.find('_', k);
         if (underscore == std::string::npos) break;
-        const auto field = static_cast<std::size_t>(whole(std::string_view(entry).substr(k + 1, underscore - k - 1)));
+        const auto field = static_cast<std::size_t>(
+            whole(std::string_view(entry).substr(k + 1, underscore - k - 1)));
         std::size_t end = entry.find_first_of("@;", underscore);
         if (end == std::string::npos) end = entry.size();
-        if (field >= 1 && field <= 20) fields[field - 1] = entry.substr(underscore + 1, end - underscore - 1);
+        if (field >= 1 && field <= 20)
+          fields[field - 1] = entry.substr(underscore + 1, end - underscore - 1);
         k = end;
       }
       std::string text;
-      while (i + 1 < lines.size() && !lines[i + 1].starts_with('D') && !(lines[i + 1].size() > 72 && lines[i + 1][72] == 'T')) {
+      while (i + 1 < lines.size() && !lines[i + 1].starts_with('D') &&
+             !(lines[i + 1].size() > 72 && lines[i + 1][72] == 'T')) {
         text += lines[++i];
       }
       IgesEntity e;
@@ -168,7 +187,9 @@ IgesFile::IgesFile(const Source& source) {
     }
   } else {
     for (const Directory& d : directory) {
-      if (d.lines[1].empty()) fail(InputProblem::truncated, lines.size(), "the last directory entry has one line of two", "two lines", "one");
+      if (d.lines[1].empty())
+        fail(InputProblem::truncated, lines.size(), "the last directory entry has one line of two",
+             "two lines", "one");
       const auto field = [&](int line, int i) {
         return d.lines[static_cast<std::size_t>(line)].substr(static_cast<std::size_t>(8 * i), 8);
       };
@@ -188,7 +209,9 @@ IgesFile::IgesFile(const Source& source) {
       entities_.push_back(std::move(e));
     }
   }
-  if (entities_.empty()) fail(InputProblem::truncated, lines.size(), "there is no directory section", "directory entries", "none");
+  if (entities_.empty())
+    fail(InputProblem::truncated, lines.size(), "there is no directory section",
+         "directory entries", "none");
   // All parameter data in one place, so that views of it stay.
   std::size_t total = 0;
   for (const auto& [number, text] : data) total += text.size();
@@ -222,7 +245,8 @@ void IgesFile::read_global(const std::string& text) {
   global_.scale = number(12, 1);
   if (!(global_.scale > 0)) global_.scale = 1;
   global_.resolution = std::max(0.0, number(18, 0));
-  constexpr std::array<double, 12> kMetres = {0, 0.0254, 1e-3, 0, 0.3048, 1609.344, 1, 1000, 2.54e-5, 1e-6, 1e-2, 2.54e-8};
+  constexpr std::array<double, 12> kMetres = {0, 0.0254, 1e-3,    0,    0.3048, 1609.344,
+                                              1, 1000,   2.54e-5, 1e-6, 1e-2,   2.54e-8};
   const int flag = static_cast<int>(number(13, 0));
   if (flag >= 1 && flag <= 11 && flag != 3) {
     global_.metres = kMetres[static_cast<std::size_t>(flag)];
@@ -231,7 +255,13 @@ void IgesFile::read_global(const std::string& text) {
   if (flag == 3 || flag == 0) {
     // By name.
     const std::string_view name = v.size() > 14 ? counted_text(v[14]) : std::string_view();
-    for (const auto& [word, metres] : {std::pair<std::string_view, double>{"MM", 1e-3}, {"IN", 0.0254}, {"INCH", 0.0254}, {"M", 1}, {"CM", 1e-2}, {"FT", 0.3048}, {"UM", 1e-6}}) {
+    for (const auto& [word, metres] : {std::pair<std::string_view, double>{"MM", 1e-3},
+                                       {"IN", 0.0254},
+                                       {"INCH", 0.0254},
+                                       {"M", 1},
+                                       {"CM", 1e-2},
+                                       {"FT", 0.3048},
+                                       {"UM", 1e-6}}) {
       if (name == word) {
         global_.metres = metres;
         global_.has_unit = true;
@@ -243,7 +273,8 @@ void IgesFile::read_global(const std::string& text) {
 const IgesEntity& IgesFile::entity(std::uint64_t number, std::uint64_t asked_by) const {
   const auto at = at_.find(number);
   if (at == at_.end()) {
-    throw IgesError(asked_by, "names D" + std::to_string(number) + ", which the file does not have");
+    throw IgesError(asked_by,
+                    "names D" + std::to_string(number) + ", which the file does not have");
   }
   return entities_[at->second];
 }
@@ -265,7 +296,8 @@ double IgesValues::number(std::size_t i, std::optional<double> otherwise) const 
   const auto [end, error] = std::from_chars(buffer.data(), buffer.data() + length, x);
   if (error == std::errc::result_out_of_range) return 0;
   if (error != std::errc() || !std::isfinite(x)) {
-    throw IgesError(entity_.number, "expected a number as value " + std::to_string(i + 1) + "; found '" + std::string(v) + "'");
+    throw IgesError(entity_.number, "expected a number as value " + std::to_string(i + 1) +
+                                        "; found '" + std::string(v) + "'");
   }
   return x;
 }
@@ -282,7 +314,8 @@ std::uint64_t IgesValues::pointer(std::size_t i) const {
 std::size_t IgesValues::size(std::size_t i) const {
   const int n = integer(i);
   if (n < 0 || static_cast<std::size_t>(n) > count()) {
-    throw IgesError(entity_.number, std::to_string(n) + " are declared; only " + std::to_string(count()) + " values are there");
+    throw IgesError(entity_.number, std::to_string(n) + " are declared; only " +
+                                        std::to_string(count()) + " values are there");
   }
   return static_cast<std::size_t>(n);
 }

@@ -25,9 +25,9 @@ struct IgesEntity {
   std::uint64_t number = 0;  ///< of its directory entry: 1, 3, 5, ...
   int type = 0;
   int form = 0;
-  std::uint64_t matrix = 0;    ///< the transformation's directory entry, or 0
-  int color = 0;               ///< negative: a colour entity
-  bool is_dependent = false;   ///< part of another entity (physically)
+  std::uint64_t matrix = 0;   ///< the transformation's directory entry, or 0
+  int color = 0;              ///< negative: a colour entity
+  bool is_dependent = false;  ///< part of another entity (physically)
   bool is_blank = false;
   std::string label;
   std::vector<std::string_view> values;  ///< after the type
@@ -43,10 +43,10 @@ class IgesFile {
   [[nodiscard]] const IgesEntity& entity(std::uint64_t number, std::uint64_t asked_by) const;
 
   struct Global {
-    double metres = 1e-3;      ///< per unit of length
+    double metres = 1e-3;  ///< per unit of length
     bool has_unit = false;
-    double scale = 1;          ///< model space to real
-    double resolution = 0;     ///< in the file's unit
+    double scale = 1;       ///< model space to real
+    double resolution = 0;  ///< in the file's unit
   };
   [[nodiscard]] const Global& global() const { return global_; }
 

@@ -14,13 +14,16 @@ constexpr int kMostDepth = 40;
 
 [[noreturn]] void fail(const Source& source, InputProblem problem, std::size_t at, std::string text,
                        std::string expected, std::string found) {
-  throw InputError({problem, source.name, InputPlace{InputPlace::Counts::bytes, at}, std::move(text),
-                    std::move(expected), std::move(found)});
+  throw InputError({problem, source.name, InputPlace{InputPlace::Counts::bytes, at},
+                    std::move(text), std::move(expected), std::move(found)});
 }
 
-bool is_space(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n' || c == '\f' || c == '\v'; }
+bool is_space(char c) {
+  return c == ' ' || c == '\t' || c == '\r' || c == '\n' || c == '\f' || c == '\v';
+}
 bool is_word(char c) {
-  return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '-';
+  return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' ||
+         c == '-';
 }
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
@@ -49,7 +52,8 @@ class Scanner {
   void skip_comment() {
     const std::size_t end = bytes_.find("*/", at_ + 2);
     if (end == std::string_view::npos) {
-      fail(source_, InputProblem::truncated, at_, "a comment has no end", "*/", "the end of the file");
+      fail(source_, InputProblem::truncated, at_, "a comment has no end", "*/",
+           "the end of the file");
     }
     at_ = end + 2;
   }
@@ -58,9 +62,11 @@ class Scanner {
     const std::size_t start = at_;
     ++at_;
     while (true) {
-      const void* quote = at_end() ? nullptr : std::memchr(bytes_.data() + at_, '\'', bytes_.size() - at_);
+      const void* quote =
+          at_end() ? nullptr : std::memchr(bytes_.data() + at_, '\'', bytes_.size() - at_);
       if (quote == nullptr) {
-        fail(source_, InputProblem::truncated, start, "a text has no end", "'", "the end of the file");
+        fail(source_, InputProblem::truncated, start, "a text has no end", "'",
+             "the end of the file");
       }
       at_ = static_cast<std::size_t>(static_cast<const char*>(quote) - bytes_.data()) + 1;
       if (look() != '\'') return;
@@ -87,7 +93,9 @@ class Scanner {
     while (!at_end() && is_word(bytes_[at_])) ++at_;
     return bytes_.substr(start, at_ - start);
   }
-  [[nodiscard]] std::string_view from(std::size_t start) const { return bytes_.substr(start, at_ - start); }
+  [[nodiscard]] std::string_view from(std::size_t start) const {
+    return bytes_.substr(start, at_ - start);
+  }
 
  private:
   const Source& source_;
@@ -152,7 +160,8 @@ class ValueParser {
   }
   // From the opening bracket to behind the closing one.
   std::vector<Value> list(int depth) {
-    if (depth > kMostDepth) fail("values no deeper than " + std::to_string(kMostDepth) + " brackets");
+    if (depth > kMostDepth)
+      fail("values no deeper than " + std::to_string(kMostDepth) + " brackets");
     std::vector<Value> all;
     ++at_;
     skip_space();
@@ -183,7 +192,8 @@ class ValueParser {
     } else if (c == '#') {
       ++at_;
       v.kind = Value::Kind::reference;
-      const auto [end, error] = std::from_chars(text_.data() + at_, text_.data() + text_.size(), v.reference);
+      const auto [end, error] =
+          std::from_chars(text_.data() + at_, text_.data() + text_.size(), v.reference);
       if (error != std::errc()) fail("the number of an entity after #");
       at_ = static_cast<std::size_t>(end - text_.data());
     } else if (c == '(') {
@@ -233,9 +243,11 @@ class ValueParser {
     const auto [end, error] = std::from_chars(text_.data() + at_, text_.data() + text_.size(), x);
     if (error == std::errc::result_out_of_range) {
       // Too small is zero; too large is no number.
-      const std::string_view read(text_.data() + at_, static_cast<std::size_t>(end - (text_.data() + at_)));
+      const std::string_view read(text_.data() + at_,
+                                  static_cast<std::size_t>(end - (text_.data() + at_)));
       const std::size_t e = read.find_first_of("Ee");
-      if (e == std::string_view::npos || read.substr(e + 1, 1) != "-") fail("a number that doubles hold");
+      if (e == std::string_view::npos || read.substr(e + 1, 1) != "-")
+        fail("a number that doubles hold");
       at_ += read.size();
       return 0;
     }
@@ -245,7 +257,8 @@ class ValueParser {
       int power = 0;
       std::size_t from = at_ + 1;
       if (text_[from] == '+') ++from;
-      const auto [stop, bad] = std::from_chars(text_.data() + from, text_.data() + text_.size(), power);
+      const auto [stop, bad] =
+          std::from_chars(text_.data() + from, text_.data() + text_.size(), power);
       if (bad == std::errc()) {
         at_ = static_cast<std::size_t>(stop - text_.data());
         x *= std::pow(10.0, power);
@@ -280,10 +293,9 @@ const Record& Entity::record(std::string_view type) const {
 
 const Value& Fields::at(std::size_t i) const {
   if (i >= record_.values.size()) {
-    throw EntityError(entity_.number, std::string(record_.type) + " has " +
-                                          std::to_string(record_.values.size()) +
-                                          " values; at least " + std::to_string(i + 1) +
-                                          " are needed");
+    throw EntityError(entity_.number,
+                      std::string(record_.type) + " has " + std::to_string(record_.values.size()) +
+                          " values; at least " + std::to_string(i + 1) + " are needed");
   }
   return record_.values[i];
 }
@@ -368,7 +380,8 @@ Part21::Part21(const Source& source) {
       s.step();
       Entry e;
       const char* text = source.bytes.data() + s.at();
-      const auto [end, error] = std::from_chars(text, source.bytes.data() + source.bytes.size(), e.number);
+      const auto [end, error] =
+          std::from_chars(text, source.bytes.data() + source.bytes.size(), e.number);
       if (error != std::errc()) {
         fail(source, InputProblem::syntax, start, "# without a number", "the number of an entity",
              std::string(source.bytes.substr(start, 12)));
@@ -376,8 +389,8 @@ Part21::Part21(const Source& source) {
       while (s.at() < static_cast<std::size_t>(end - source.bytes.data())) s.step();
       s.skip_space();
       if (s.look() != '=') {
-        fail(source, InputProblem::syntax, s.at(), "expected = after #" + std::to_string(e.number), "=",
-             std::string(source.bytes.substr(s.at(), 12)));
+        fail(source, InputProblem::syntax, s.at(), "expected = after #" + std::to_string(e.number),
+             "=", std::string(source.bytes.substr(s.at(), 12)));
       }
       s.step();
       s.skip_space();
@@ -419,8 +432,9 @@ Part21::Part21(const Source& source) {
   if (!sorted) {
     std::stable_sort(entries_.begin(), entries_.end(),
                      [](const Entry& a, const Entry& b) { return a.number < b.number; });
-    const auto same = std::unique(entries_.begin(), entries_.end(),
-                                  [](const Entry& a, const Entry& b) { return a.number == b.number; });
+    const auto same =
+        std::unique(entries_.begin(), entries_.end(),
+                    [](const Entry& a, const Entry& b) { return a.number == b.number; });
     repeated_ = static_cast<std::size_t>(entries_.end() - same);
     entries_.erase(same, entries_.end());
   }
@@ -466,7 +480,8 @@ void append_utf8(std::string& out, std::uint32_t c) {
 
 std::optional<std::uint32_t> hexadecimal(std::string_view digits) {
   std::uint32_t value = 0;
-  const auto [end, error] = std::from_chars(digits.data(), digits.data() + digits.size(), value, 16);
+  const auto [end, error] =
+      std::from_chars(digits.data(), digits.data() + digits.size(), value, 16);
   if (error != std::errc() || end != digits.data() + digits.size()) return std::nullopt;
   return value;
 }

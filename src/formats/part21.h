@@ -26,10 +26,10 @@ class EntityError : public Error {
 struct Value {
   enum class Kind { missing, derived, number, text, word, reference, list, typed, binary };
   Kind kind = Kind::missing;
-  double number = 0;            ///< also of integers
+  double number = 0;  ///< also of integers
   std::uint64_t reference = 0;
-  std::string_view text;        ///< of strings as in the file; of enumerations and types the word
-  std::vector<Value> items;     ///< of lists and typed values
+  std::string_view text;     ///< of strings as in the file; of enumerations and types the word
+  std::vector<Value> items;  ///< of lists and typed values
 };
 
 /// One of the records of an entity: simple ones have one.

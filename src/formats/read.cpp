@@ -116,7 +116,8 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
   const std::optional<Format> format = known_format(source, options);
   if (!format) {
     fail(source.name, InputProblem::unknown_format,
-         "neither the content nor the name is that of a format that is read (stl, obj, ply, off, step, iges)",
+         "neither the content nor the name is that of a format that is read (stl, obj, ply, off, "
+         "step, iges)",
          "stl, obj, ply, off, step or iges", "something else");
   }
   Model model;
@@ -135,7 +136,8 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
       break;
     case Format::step:
     case Format::iges:
-      return prepare(read_surface_model(source, options, progress), options.surfaces, progress).mesh;
+      return prepare(read_surface_model(source, options, progress), options.surfaces, progress)
+          .mesh;
   }
   if (options.unit) {
     model.unit = *options.unit;

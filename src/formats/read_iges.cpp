@@ -34,7 +34,10 @@ class IgesReader {
     find_used();
     std::size_t done = 0;
     for (const IgesEntity& e : file_.entities()) {
-      if (done++ % 256 == 0) advance(progress_, "read", 0.1 + 0.9 * static_cast<double>(done) / static_cast<double>(file_.entities().size()));
+      if (done++ % 256 == 0)
+        advance(
+            progress_, "read",
+            0.1 + 0.9 * static_cast<double>(done) / static_cast<double>(file_.entities().size()));
       if (used_.contains(e.number) || e.is_blank) continue;
       guarded(e, [&] { top_level(e); });
     }
@@ -45,7 +48,8 @@ class IgesReader {
  private:
   void set_unit(const IgesFile::Global& g) {
     double off = 1e9;
-    for (const LengthUnit u : {LengthUnit::millimetre, LengthUnit::metre, LengthUnit::centimetre, LengthUnit::inch, LengthUnit::foot, LengthUnit::micrometre}) {
+    for (const LengthUnit u : {LengthUnit::millimetre, LengthUnit::metre, LengthUnit::centimetre,
+                               LengthUnit::inch, LengthUnit::foot, LengthUnit::micrometre}) {
       const double ratio = std::fabs(std::log(metres_per(u) / g.metres));
       if (ratio < off - 1e-9) off = ratio, model_.unit = u;
     }
@@ -83,10 +87,18 @@ class IgesReader {
       guarded(e, [&] {
         const IgesValues v(e);
         switch (e.type) {
-          case 144: use(v.pointer(0)); break;
-          case 143: use(v.pointer(1)); break;
-          case 140: use(v.pointer(4)); break;
-          case 510: use(v.pointer(0)); break;
+          case 144:
+            use(v.pointer(0));
+            break;
+          case 143:
+            use(v.pointer(1));
+            break;
+          case 140:
+            use(v.pointer(4));
+            break;
+          case 510:
+            use(v.pointer(0));
+            break;
           case 186:
             use(v.pointer(0));
             for (std::size_t i = 0, n = v.size(2); i < n; ++i) use(v.pointer(3 + 2 * i));
@@ -97,7 +109,8 @@ class IgesReader {
           case 308:
             for (std::size_t i = 0, n = v.size(2); i < n; ++i) use(v.pointer(3 + i));
             break;
-          default: break;
+          default:
+            break;
         }
       });
     }
@@ -106,8 +119,8 @@ class IgesReader {
   }
 
   static bool is_surface(int type) {
-    return type == 114 || type == 118 || type == 120 || type == 122 || type == 128 || type == 140 || type == 190 ||
-           type == 192 || type == 194 || type == 196 || type == 198 || type == 108;
+    return type == 114 || type == 118 || type == 120 || type == 122 || type == 128 || type == 140 ||
+           type == 190 || type == 192 || type == 194 || type == 196 || type == 198 || type == 108;
   }
 
   void top_level(const IgesEntity& e) {
@@ -129,12 +142,15 @@ class IgesReader {
     }
   }
   static bool is_curve(int type) {
-    return type == 100 || type == 102 || type == 104 || type == 106 || type == 110 || type == 112 || type == 116 || type == 126 || type == 130 || type == 142 || type == 141;
+    return type == 100 || type == 102 || type == 104 || type == 106 || type == 110 || type == 112 ||
+           type == 116 || type == 126 || type == 130 || type == 142 || type == 141;
   }
   // Properties, colours, matrices, views, notes: nothing with a shape.
   static bool is_silent(int type) {
-    return type == 124 || type == 123 || type == 314 || type == 406 || type == 402 || type == 404 || type == 410 || type == 308 || type == 502 ||
-           type == 504 || type == 508 || type == 212 || type == 0 || type == 304 || type == 312 || type == 302 || type == 310 || (type >= 202 && type <= 230);
+    return type == 124 || type == 123 || type == 314 || type == 406 || type == 402 || type == 404 ||
+           type == 410 || type == 308 || type == 502 || type == 504 || type == 508 || type == 212 ||
+           type == 0 || type == 304 || type == 312 || type == 302 || type == 310 ||
+           (type >= 202 && type <= 230);
   }
 
   // ---- Placing.
@@ -182,7 +198,8 @@ class IgesReader {
       }
       case 100: {
         const double z = v.number(0) * s;
-        const Point center(v.number(1) * s, v.number(2) * s, z), a(v.number(3) * s, v.number(4) * s, z), b(v.number(5) * s, v.number(6) * s, z);
+        const Point center(v.number(1) * s, v.number(2) * s, z),
+            a(v.number(3) * s, v.number(4) * s, z), b(v.number(5) * s, v.number(6) * s, z);
         const double radius = (a - center).norm();
         if (!(radius > 0)) throw IgesError(e.number, "an arc without a radius");
         double from = std::atan2(a.y() - center.y(), a.x() - center.x());
@@ -193,7 +210,8 @@ class IgesReader {
         Frame f;
         f.origin = center;
         const CurvePtr whole = make_circle(f, radius);
-        if (std::fabs(to - from - kTurn) < 1e-12) return make_composite({{whole, {from, to}, true}});
+        if (std::fabs(to - from - kTurn) < 1e-12)
+          return make_composite({{whole, {from, to}, true}});
         return make_trimmed(whole, {from, to});
       }
       case 102: {
@@ -208,10 +226,14 @@ class IgesReader {
         if (segments.empty()) throw IgesError(e.number, "a composite curve of nothing");
         return make_composite(std::move(segments));
       }
-      case 104: return conic(e, v, s);
-      case 106: return copious(e, v, s);
-      case 112: return parametric_spline(e, v, s);
-      case 126: return spline(e, v, s);
+      case 104:
+        return conic(e, v, s);
+      case 106:
+        return copious(e, v, s);
+      case 112:
+        return parametric_spline(e, v, s);
+      case 126:
+        return spline(e, v, s);
       case 130: {
         // Along the whole curve by one distance: other laws are rare.
         const CurvePtr c = curve(v.pointer(0), e.number, raw);
@@ -219,7 +241,9 @@ class IgesReader {
         if (v.integer(1) != 1) throw IgesError(e.number, "an offset curve whose distance varies");
         return make_trimmed(make_offset_curve(c, -v.number(4) * s, normal), c->domain());
       }
-      default: throw IgesError(e.number, "type " + std::to_string(e.type) + " is no curve that is understood");
+      default:
+        throw IgesError(e.number,
+                        "type " + std::to_string(e.type) + " is no curve that is understood");
     }
   }
   static Point point(const IgesValues& v, std::size_t at, double s) {
@@ -227,9 +251,11 @@ class IgesReader {
   }
 
   CurvePtr conic(const IgesEntity& e, const IgesValues& v, double s) {
-    const double a = v.number(0), b = v.number(1), c = v.number(2), d = v.number(3), f0 = v.number(4), g = v.number(5), z = v.number(6) * s;
+    const double a = v.number(0), b = v.number(1), c = v.number(2), d = v.number(3),
+                 f0 = v.number(4), g = v.number(5), z = v.number(6) * s;
     const Point p(v.number(7) * s, v.number(8) * s, z), q(v.number(9) * s, v.number(10) * s, z);
-    if (!(std::fabs(b) <= 1e-12 * (std::fabs(a) + std::fabs(c)))) throw IgesError(e.number, "a conic that is not in its axes");
+    if (!(std::fabs(b) <= 1e-12 * (std::fabs(a) + std::fabs(c))))
+      throw IgesError(e.number, "a conic that is not in its axes");
     Frame frame;
     CurvePtr whole;
     if (a * c > 0) {
@@ -248,7 +274,8 @@ class IgesReader {
       }
       const Point local = frame.of(p);
       if (local.x() < 0) frame.x = -frame.x, frame.y = -frame.y;
-      const double first = std::sqrt(std::fabs(along_x ? k / a : k / c)), second = std::sqrt(std::fabs(along_x ? k / c : k / a));
+      const double first = std::sqrt(std::fabs(along_x ? k / a : k / c)),
+                   second = std::sqrt(std::fabs(along_x ? k / c : k / a));
       whole = make_hyperbola(frame, first * s, second * s);
     } else if (std::fabs(a) > 0 && std::fabs(f0) > 0) {
       // y = -(a x^2 + d x + g) / f: an axis along y
@@ -270,7 +297,8 @@ class IgesReader {
     if (whole->period() > 0) {
       while (to <= from + 1e-12) to += kTurn;
       if ((p - q).norm() == 0) to = from + kTurn;
-      return to - from > kTurn - 1e-12 ? make_composite({{whole, {from, to}, true}}) : make_trimmed(whole, {from, to});
+      return to - from > kTurn - 1e-12 ? make_composite({{whole, {from, to}, true}})
+                                       : make_trimmed(whole, {from, to});
     }
     if (from <= to) return make_trimmed(whole, {from, to});
     return make_composite({{whole, {to, from}, false}});
@@ -282,12 +310,14 @@ class IgesReader {
     std::vector<Point> points;
     if (kind == 1) {
       const double z = v.number(2) * s;
-      for (std::size_t i = 0; i < n; ++i) points.emplace_back(v.number(3 + 2 * i) * s, v.number(4 + 2 * i) * s, z);
+      for (std::size_t i = 0; i < n; ++i)
+        points.emplace_back(v.number(3 + 2 * i) * s, v.number(4 + 2 * i) * s, z);
     } else {
       const std::size_t stride = kind == 3 ? 6 : 3;
       for (std::size_t i = 0; i < n; ++i) points.push_back(point(v, 2 + stride * i, s));
     }
-    if (e.form == 63 && points.size() > 2 && points.front() != points.back()) points.push_back(Point(points.front()));
+    if (e.form == 63 && points.size() > 2 && points.front() != points.back())
+      points.push_back(Point(points.front()));
     points.erase(std::unique(points.begin(), points.end()), points.end());
     return make_polyline(std::move(points));
   }
@@ -305,10 +335,12 @@ class IgesReader {
       const double h = breaks[i + 1] - breaks[i];
       Point c[4];
       for (int k = 0; k < 4; ++k) {
-        for (int axis = 0; axis < 3; ++axis) c[k][axis] = v.number(5 + n + 12 * i + static_cast<std::size_t>(4 * axis + k)) * s;
+        for (int axis = 0; axis < 3; ++axis)
+          c[k][axis] = v.number(5 + n + 12 * i + static_cast<std::size_t>(4 * axis + k)) * s;
       }
       // From powers to Bézier points over the piece.
-      const Point b0 = c[0], b1 = c[0] + c[1] * (h / 3), b2 = c[0] + c[1] * (2 * h / 3) + c[2] * (h * h / 3),
+      const Point b0 = c[0], b1 = c[0] + c[1] * (h / 3),
+                  b2 = c[0] + c[1] * (2 * h / 3) + c[2] * (h * h / 3),
                   b3 = c[0] + h * (c[1] + h * (c[2] + h * c[3]));
       if (i == 0) points.push_back(b0);
       points.push_back(b1);
@@ -323,7 +355,8 @@ class IgesReader {
 
   CurvePtr spline(const IgesEntity& e, const IgesValues& v, double s) {
     const int k = v.integer(0), m = v.integer(1);
-    if (k < 1 || m < 1 || m > 25 || static_cast<std::size_t>(k) > v.count()) throw IgesError(e.number, "a spline without a degree or points");
+    if (k < 1 || m < 1 || m > 25 || static_cast<std::size_t>(k) > v.count())
+      throw IgesError(e.number, "a spline without a degree or points");
     const bool polynomial = v.integer(4, 0) == 1;
     KnotVector knots;
     knots.degree = m;
@@ -338,9 +371,11 @@ class IgesReader {
     std::vector<Point> points;
     for (std::size_t i = 0; i < count; ++i) points.push_back(point(v, at + 3 * i, s));
     at += 3 * count;
-    const bool equal = std::all_of(weights.begin(), weights.end(), [&](double w) { return w == weights[0]; });
+    const bool equal =
+        std::all_of(weights.begin(), weights.end(), [&](double w) { return w == weights[0]; });
     if (polynomial || equal) weights.clear();
-    const double from = v.number(at, knots.domain().low), to = v.number(at + 1, knots.domain().high);
+    const double from = v.number(at, knots.domain().low),
+                 to = v.number(at + 1, knots.domain().high);
     const CurvePtr whole = make_spline(std::move(knots), std::move(points), std::move(weights));
     const Interval d = whole->domain();
     if (!(to > from)) return whole;
@@ -390,36 +425,48 @@ class IgesReader {
     const IgesValues v(e);
     const std::uint64_t n = e.number;
     const auto frame_at = [&](std::size_t location, std::size_t axis, std::size_t reference) {
-      const Vector z = v.pointer(axis) != 0 ? direction_entity(v.pointer(axis), n) : Vector(0, 0, 1);
+      const Vector z =
+          v.pointer(axis) != 0 ? direction_entity(v.pointer(axis), n) : Vector(0, 0, 1);
       const bool has_x = reference < v.count() && v.pointer(reference) != 0;
-      return Frame::from(point_entity(v.pointer(location), n), z, has_x ? direction_entity(v.pointer(reference), n) : Vector(1, 0, 0));
+      return Frame::from(point_entity(v.pointer(location), n), z,
+                         has_x ? direction_entity(v.pointer(reference), n) : Vector(1, 0, 0));
     };
     switch (e.type) {
       case 108: {
         const Vector normal(v.number(0), v.number(1), v.number(2));
         const double length = normal.norm();
         if (!(length > 0)) throw IgesError(n, "a plane without a normal");
-        return make_plane(Frame::from(normal * (v.number(3) * scale_ / (length * length)), normal, Vector(1, 0, 0)));
+        return make_plane(Frame::from(normal * (v.number(3) * scale_ / (length * length)), normal,
+                                      Vector(1, 0, 0)));
       }
-      case 190: return make_plane(frame_at(0, 1, 2));
-      case 192: return make_cylinder(frame_at(0, 1, 3), positive(e, v, 2));
+      case 190:
+        return make_plane(frame_at(0, 1, 2));
+      case 192:
+        return make_cylinder(frame_at(0, 1, 3), positive(e, v, 2));
       case 194: {
         const double angle = v.number(3) * kTurn / 360;
         return make_cone(frame_at(0, 1, 4), std::max(0.0, v.number(2)) * scale_, angle);
       }
       case 196: {
-        Frame f = Frame::from(point_entity(v.pointer(0), n), v.count() > 2 && v.pointer(2) != 0 ? direction_entity(v.pointer(2), n) : Vector(0, 0, 1),
-                              v.count() > 3 && v.pointer(3) != 0 ? direction_entity(v.pointer(3), n) : Vector(1, 0, 0));
+        Frame f = Frame::from(point_entity(v.pointer(0), n),
+                              v.count() > 2 && v.pointer(2) != 0 ? direction_entity(v.pointer(2), n)
+                                                                 : Vector(0, 0, 1),
+                              v.count() > 3 && v.pointer(3) != 0 ? direction_entity(v.pointer(3), n)
+                                                                 : Vector(1, 0, 0));
         return make_sphere(f, positive(e, v, 1));
       }
-      case 198: return make_torus(frame_at(0, 1, 4), positive(e, v, 2), positive(e, v, 3));
-      case 114: return parametric_spline_surface(e, v);
-      case 128: return spline_surface(e, v);
+      case 198:
+        return make_torus(frame_at(0, 1, 4), positive(e, v, 2), positive(e, v, 3));
+      case 114:
+        return parametric_spline_surface(e, v);
+      case 128:
+        return spline_surface(e, v);
       case 118: {
         const CurvePtr a = curve(v.pointer(0), n), b = curve(v.pointer(1), n);
         const bool reversed = v.integer(2, 0) == 1;
         const Interval ra = a->domain(), rb = b->domain();
-        if (!ra.is_finite() || !rb.is_finite()) throw IgesError(n, "a ruled surface on curves without ends");
+        if (!ra.is_finite() || !rb.is_finite())
+          throw IgesError(n, "a ruled surface on curves without ends");
         if (!reversed) return make_ruled(a, ra, b, rb);
         return make_ruled(a, ra, make_composite({{b, rb, false}}), {0, 1});
       }
@@ -443,11 +490,13 @@ class IgesReader {
         const SurfacePtr base = surface(v.pointer(4), n);
         const Vector indicator(v.number(0), v.number(1), v.number(2));
         const Interval u = base->domain_u(), w = base->domain_v();
-        const SurfacePoint s = base->at(u.is_finite() ? u.middle() : 0, w.is_finite() ? w.middle() : 0);
+        const SurfacePoint s =
+            base->at(u.is_finite() ? u.middle() : 0, w.is_finite() ? w.middle() : 0);
         const double sign = s.normal().dot(indicator) < 0 ? -1 : 1;
         return make_offset_surface(base, sign * v.number(3) * scale_);
       }
-      default: throw IgesError(n, "type " + std::to_string(e.type) + " is no surface that is understood");
+      default:
+        throw IgesError(n, "type " + std::to_string(e.type) + " is no surface that is understood");
     }
   }
   double positive(const IgesEntity& e, const IgesValues& v, std::size_t i) const {
@@ -458,7 +507,8 @@ class IgesReader {
 
   SurfacePtr spline_surface(const IgesEntity& e, const IgesValues& v) {
     const int k1 = v.integer(0), k2 = v.integer(1), m1 = v.integer(2), m2 = v.integer(3);
-    if (k1 < 1 || k2 < 1 || m1 < 1 || m2 < 1 || m1 > 25 || m2 > 25 || static_cast<double>(k1) * k2 > static_cast<double>(v.count())) {
+    if (k1 < 1 || k2 < 1 || m1 < 1 || m2 < 1 || m1 > 25 || m2 > 25 ||
+        static_cast<double>(k1) * k2 > static_cast<double>(v.count())) {
       throw IgesError(e.number, "a spline surface without degrees or points");
     }
     const bool polynomial = v.integer(6, 0) == 1;
@@ -467,8 +517,10 @@ class IgesReader {
     kv.degree = m2;
     const auto nu = static_cast<std::size_t>(k1) + 1, nv = static_cast<std::size_t>(k2) + 1;
     std::size_t at = 9;
-    for (std::size_t i = 0; i < nu + static_cast<std::size_t>(m1) + 1; ++i) ku.knots.push_back(v.number(at++));
-    for (std::size_t i = 0; i < nv + static_cast<std::size_t>(m2) + 1; ++i) kv.knots.push_back(v.number(at++));
+    for (std::size_t i = 0; i < nu + static_cast<std::size_t>(m1) + 1; ++i)
+      ku.knots.push_back(v.number(at++));
+    for (std::size_t i = 0; i < nv + static_cast<std::size_t>(m2) + 1; ++i)
+      kv.knots.push_back(v.number(at++));
     // The file runs through u first.
     std::vector<double> weights(nu * nv);
     std::vector<Point> points(nu * nv);
@@ -478,21 +530,25 @@ class IgesReader {
     for (std::size_t j = 0; j < nv; ++j) {
       for (std::size_t i = 0; i < nu; ++i, at += 3) points[i * nv + j] = point(v, at, scale_);
     }
-    const bool equal = std::all_of(weights.begin(), weights.end(), [&](double w) { return w == weights[0]; });
+    const bool equal =
+        std::all_of(weights.begin(), weights.end(), [&](double w) { return w == weights[0]; });
     if (polynomial || equal) weights.clear();
     const Interval du{v.number(at, ku.domain().low), v.number(at + 1, ku.domain().high)};
     const Interval dv{v.number(at + 2, kv.domain().low), v.number(at + 3, kv.domain().high)};
-    const SurfacePtr whole = make_spline_surface(std::move(ku), std::move(kv), std::move(points), std::move(weights));
+    const SurfacePtr whole =
+        make_spline_surface(std::move(ku), std::move(kv), std::move(points), std::move(weights));
     const Interval wu = whole->domain_u(), wv = whole->domain_v();
     const Interval tu{wu.clamp(du.low), wu.clamp(du.high)}, tv{wv.clamp(dv.low), wv.clamp(dv.high)};
     if (!(tu.width() > 0) || !(tv.width() > 0)) return whole;
-    if (tu.low == wu.low && tu.high == wu.high && tv.low == wv.low && tv.high == wv.high) return whole;
+    if (tu.low == wu.low && tu.high == wu.high && tv.low == wv.low && tv.high == wv.high)
+      return whole;
     return make_trimmed_surface(whole, tu, tv);
   }
 
   SurfacePtr parametric_spline_surface(const IgesEntity& e, const IgesValues& v) {
     const std::size_t m = v.size(2), n = v.size(3);
-    if (m == 0 || n == 0 || m * n * 48 > v.count()) throw IgesError(e.number, "a spline surface of no pieces");
+    if (m == 0 || n == 0 || m * n * 48 > v.count())
+      throw IgesError(e.number, "a spline surface of no pieces");
     std::vector<double> u, w;
     std::size_t at = 4;
     for (std::size_t i = 0; i <= m; ++i) u.push_back(v.number(at++));
@@ -500,7 +556,8 @@ class IgesReader {
     const std::size_t nu = 3 * m + 1, nv = 3 * n + 1;
     std::vector<Point> points(nu * nv, Point::Zero());
     // Powers to Bézier: b_k = sum over j <= k of c_j C(k, j) / C(3, j).
-    constexpr double kFrom[4][4] = {{1, 0, 0, 0}, {1, 1.0 / 3, 0, 0}, {1, 2.0 / 3, 1.0 / 3, 0}, {1, 1, 1, 1}};
+    constexpr double kFrom[4][4] = {
+        {1, 0, 0, 0}, {1, 1.0 / 3, 0, 0}, {1, 2.0 / 3, 1.0 / 3, 0}, {1, 1, 1, 1}};
     for (std::size_t i = 0; i < m; ++i) {
       for (std::size_t j = 0; j <= n; ++j) {
         // The file has one more patch in each row, which says nothing.
@@ -524,7 +581,8 @@ class IgesReader {
                 for (int axis = 0; axis < 3; ++axis) p[axis] += f * c[axis][x][y];
               }
             }
-            points[(3 * i + static_cast<std::size_t>(a)) * nv + 3 * j + static_cast<std::size_t>(b)] = p;
+            points[(3 * i + static_cast<std::size_t>(a)) * nv + 3 * j +
+                   static_cast<std::size_t>(b)] = p;
           }
         }
       }
@@ -554,7 +612,8 @@ class IgesReader {
       if (e.matrix != 0 && (e.type == 144 || e.type == 143)) throw_if_moved(e);
       face.colour = colour_of(e);
       loose_->faces.push_back(std::move(face));
-      loose_->shells[0].faces.push_back({static_cast<std::uint32_t>(loose_->faces.size() - 1), true});
+      loose_->shells[0].faces.push_back(
+          {static_cast<std::uint32_t>(loose_->faces.size() - 1), true});
     } catch (...) {
       loose_->edges.resize(edges);
       loose_->vertices.resize(vertices);
@@ -562,7 +621,8 @@ class IgesReader {
     }
   }
   void throw_if_moved(const IgesEntity& e) {
-    if (!matrix(e.matrix, e.number).is_identity()) throw IgesError(e.number, "a trimmed surface with a transformation of its own");
+    if (!matrix(e.matrix, e.number).is_identity())
+      throw IgesError(e.number, "a trimmed surface with a transformation of its own");
   }
 
   Face make_face(const IgesEntity& e, Body& body) {
@@ -580,7 +640,8 @@ class IgesReader {
       if (!has_outer && inner == 0) natural_bound(face, body);
     } else if (e.type == 143) {
       face.surface = surface(v.pointer(1), e.number);
-      for (std::size_t i = 0, n = v.size(2); i < n; ++i) add_loops(v.pointer(3 + i), e.number, face, body);
+      for (std::size_t i = 0, n = v.size(2); i < n; ++i)
+        add_loops(v.pointer(3 + i), e.number, face, body);
     } else if (e.type == 108) {
       face.surface = surface(e.number, e.number);
       add_loops(v.pointer(4), e.number, face, body);
@@ -609,12 +670,17 @@ class IgesReader {
     };
     const auto side = [&](const Point& from, const Point& to) { return make_polyline({from, to}); };
     const Point a(u.low, v.low, 0), b(u.high, v.low, 0), c(u.high, v.high, 0), d(u.low, v.high, 0);
-    const auto on = [&](CurvePtr line) { return make_curve_on_surface(face.surface, std::move(line)); };
+    const auto on = [&](CurvePtr line) {
+      return make_curve_on_surface(face.surface, std::move(line));
+    };
     if (around_u || around_v) {
       // Two circles, or one and a pole, or two poles.
-      const std::array<std::pair<bool, CurvePtr>, 2> ends = around_u
-          ? std::array<std::pair<bool, CurvePtr>, 2>{{{is_pole(false, v.low), side(a, b)}, {is_pole(false, v.high), side(c, d)}}}
-          : std::array<std::pair<bool, CurvePtr>, 2>{{{is_pole(true, u.high), side(b, c)}, {is_pole(true, u.low), side(d, a)}}};
+      const std::array<std::pair<bool, CurvePtr>, 2> ends =
+          around_u
+              ? std::array<std::pair<bool, CurvePtr>, 2>{{{is_pole(false, v.low), side(a, b)},
+                                                          {is_pole(false, v.high), side(c, d)}}}
+              : std::array<std::pair<bool, CurvePtr>, 2>{
+                    {{is_pole(true, u.high), side(b, c)}, {is_pole(true, u.low), side(d, a)}}};
       for (const auto& [pole, line] : ends) {
         if (pole) continue;
         FaceLoop loop;
@@ -624,8 +690,10 @@ class IgesReader {
       return;
     }
     FaceLoop loop;
-    const std::array<std::pair<bool, CurvePtr>, 4> sides = {{{is_pole(false, v.low), side(a, b)}, {is_pole(true, u.high), side(b, c)},
-                                                             {is_pole(false, v.high), side(c, d)}, {is_pole(true, u.low), side(d, a)}}};
+    const std::array<std::pair<bool, CurvePtr>, 4> sides = {{{is_pole(false, v.low), side(a, b)},
+                                                             {is_pole(true, u.high), side(b, c)},
+                                                             {is_pole(false, v.high), side(c, d)},
+                                                             {is_pole(true, u.low), side(d, a)}}};
     for (const auto& [pole, line] : sides) {
       if (!pole) add_edge(on(line), loop, body, face.entity);
     }
@@ -651,7 +719,8 @@ class IgesReader {
         const CurvePtr flat = curve(in_parameters, number, true);
         add_pieces(face.surface, flat, loop, body, number);
       }
-      if (loop.edges.empty() && in_space != 0) add_curve(curve(in_space, number), in_space, loop, body);
+      if (loop.edges.empty() && in_space != 0)
+        add_curve(curve(in_space, number), in_space, loop, body);
     } else if (e.type == 141) {
       const std::size_t n = v.size(3);
       std::size_t at = 4;
@@ -680,12 +749,14 @@ class IgesReader {
       return nullptr;
     }
   }
-  void add_pieces(const SurfacePtr& surface, const CurvePtr& flat, FaceLoop& loop, Body& body, std::uint64_t entity) {
+  void add_pieces(const SurfacePtr& surface, const CurvePtr& flat, FaceLoop& loop, Body& body,
+                  std::uint64_t entity) {
     // At corners in parameters there is a vertex.
     const Interval d = flat->domain();
     if (flat->kind() == CurveKind::composite) {
       for (double t = d.low; t + 0.5 < d.high; t += 1) {
-        add_edge(make_curve_on_surface(surface, make_trimmed(flat, {t, t + 1})), loop, body, entity);
+        add_edge(make_curve_on_surface(surface, make_trimmed(flat, {t, t + 1})), loop, body,
+                 entity);
       }
       return;
     }
@@ -698,7 +769,8 @@ class IgesReader {
     const Interval d = c->domain();
     if (!d.is_finite()) throw IgesError(entity, "a boundary curve without ends");
     if (c->kind() == CurveKind::composite && d.high > 1.5) {
-      for (double t = d.low; t + 0.5 < d.high; t += 1) add_edge(make_trimmed(c, {t, t + 1}), loop, body, entity);
+      for (double t = d.low; t + 0.5 < d.high; t += 1)
+        add_edge(make_trimmed(c, {t, t + 1}), loop, body, entity);
       return;
     }
     add_edge(c, loop, body, entity);
@@ -730,13 +802,21 @@ class IgesReader {
   void close_loop(FaceLoop& loop, Body& body) {
     const std::size_t n = loop.edges.size();
     if (n < 2) return;
-    const auto start = [&](const EdgeUseOfFace& u) { return u.forward ? body.edges[u.edge].start : body.edges[u.edge].end; };
-    const auto end = [&](const EdgeUseOfFace& u) { return u.forward ? body.edges[u.edge].end : body.edges[u.edge].start; };
-    const auto distance = [&](std::uint32_t a, std::uint32_t b) { return (body.vertices[a].point - body.vertices[b].point).norm(); };
+    const auto start = [&](const EdgeUseOfFace& u) {
+      return u.forward ? body.edges[u.edge].start : body.edges[u.edge].end;
+    };
+    const auto end = [&](const EdgeUseOfFace& u) {
+      return u.forward ? body.edges[u.edge].end : body.edges[u.edge].start;
+    };
+    const auto distance = [&](std::uint32_t a, std::uint32_t b) {
+      return (body.vertices[a].point - body.vertices[b].point).norm();
+    };
     // The first runs so that its end is nearer to the second.
     EdgeUseOfFace &first = loop.edges[0], &second = loop.edges[1];
-    const double ahead = std::min(distance(end(first), start(second)), distance(end(first), end(second)));
-    const double behind = std::min(distance(start(first), start(second)), distance(start(first), end(second)));
+    const double ahead =
+        std::min(distance(end(first), start(second)), distance(end(first), end(second)));
+    const double behind =
+        std::min(distance(start(first), start(second)), distance(start(first), end(second)));
     if (behind < ahead) first.forward = false;
     for (std::size_t i = 1; i < n; ++i) {
       EdgeUseOfFace& u = loop.edges[i];
@@ -782,7 +862,8 @@ class IgesReader {
     }
     end_body();
   }
-  void shell(std::uint64_t number, std::uint64_t asked_by, bool closed, bool is_void, bool forward) {
+  void shell(std::uint64_t number, std::uint64_t asked_by, bool closed, bool is_void,
+             bool forward) {
     const IgesEntity& e = file_.entity(number, asked_by);
     if (e.type != 514) throw IgesError(number, "is no shell");
     BodyShell s;
@@ -798,18 +879,20 @@ class IgesReader {
         auto at = face_at_.find(face.number);
         if (at == face_at_.end()) {
           body_.faces.push_back(solid_face(face));
-          at = face_at_.emplace(face.number, static_cast<std::uint32_t>(body_.faces.size() - 1)).first;
+          at = face_at_.emplace(face.number, static_cast<std::uint32_t>(body_.faces.size() - 1))
+                   .first;
         }
         body_.shells.back().faces.push_back({at->second, own == forward});
       });
     }
     settle_loops(body_.shells.back());
   }
-  // Loops run with the face on their left. Some writers see that against the surface's normal, as the
-  // standard has it, others against that of the face as the shell uses it: neighbours tell, since
-  // they run along their edge in opposite ways.
+  // Loops run with the face on their left. Some writers see that against the surface's normal, as
+  // the standard has it, others against that of the face as the shell uses it: neighbours tell,
+  // since they run along their edge in opposite ways.
   void settle_loops(BodyShell& s) {
-    std::map<std::uint32_t, std::vector<std::pair<bool, bool>>> uses;  // way of the edge, of the face
+    std::map<std::uint32_t, std::vector<std::pair<bool, bool>>>
+        uses;  // way of the edge, of the face
     for (const BodyShell::Use& u : s.faces) {
       for (const FaceLoop& l : body_.faces[u.face].loops) {
         for (const EdgeUseOfFace& e : l.edges) uses[e.edge].emplace_back(e.forward, u.forward);
@@ -836,7 +919,8 @@ class IgesReader {
     face.name = e.label;
     face.colour = colour_of(e);
     face.surface = surface(v.pointer(0), e.number);
-    for (std::size_t i = 0, n = v.size(1); i < n; ++i) face.loops.push_back(solid_loop(v.pointer(3 + i), e.number));
+    for (std::size_t i = 0, n = v.size(1); i < n; ++i)
+      face.loops.push_back(solid_loop(v.pointer(3 + i), e.number));
     return face;
   }
   FaceLoop solid_loop(std::uint64_t number, std::uint64_t asked_by) {
@@ -867,7 +951,9 @@ class IgesReader {
     const IgesEntity& e = file_.entity(list, asked_by);
     if (e.type != 502) throw IgesError(list, "is no list of vertices");
     const IgesValues v(e);
-    if (index < 1 || static_cast<std::size_t>(index) > v.size(0)) throw IgesError(asked_by, "names vertex " + std::to_string(index) + " of a list of " + std::to_string(v.size(0)));
+    if (index < 1 || static_cast<std::size_t>(index) > v.size(0))
+      throw IgesError(asked_by, "names vertex " + std::to_string(index) + " of a list of " +
+                                    std::to_string(v.size(0)));
     body_.vertices.push_back({point(v, 1 + 3 * static_cast<std::size_t>(index - 1), scale_), list});
     return vertex_at_[key] = static_cast<std::uint32_t>(body_.vertices.size() - 1);
   }
@@ -877,7 +963,9 @@ class IgesReader {
     const IgesEntity& e = file_.entity(list, asked_by);
     if (e.type != 504) throw IgesError(list, "is no list of edges");
     const IgesValues v(e);
-    if (index < 1 || static_cast<std::size_t>(index) > v.size(0)) throw IgesError(asked_by, "names edge " + std::to_string(index) + " of a list of " + std::to_string(v.size(0)));
+    if (index < 1 || static_cast<std::size_t>(index) > v.size(0))
+      throw IgesError(asked_by, "names edge " + std::to_string(index) + " of a list of " +
+                                    std::to_string(v.size(0)));
     const std::size_t at = 1 + 5 * static_cast<std::size_t>(index - 1);
     BodyEdge edge;
     edge.entity = list;
@@ -891,8 +979,10 @@ class IgesReader {
     // The curve may run on beyond its vertices, or the other way.
     const Point a = body_.vertices[edge.start].point, b = body_.vertices[edge.end].point;
     if (edge.start != edge.end) {
-      const double there = (edge.curve->point(d.low) - a).norm() + (edge.curve->point(d.high) - b).norm();
-      const double back = (edge.curve->point(d.low) - b).norm() + (edge.curve->point(d.high) - a).norm();
+      const double there =
+          (edge.curve->point(d.low) - a).norm() + (edge.curve->point(d.high) - b).norm();
+      const double back =
+          (edge.curve->point(d.low) - b).norm() + (edge.curve->point(d.high) - a).norm();
       if (back < there) std::swap(edge.from, edge.to);
       const double size = (a - b).norm();
       if (std::min(there, back) > 1e-3 * size) {
@@ -925,7 +1015,8 @@ class IgesReader {
         if (part.type == 408) return subfigure(part, place, depth + 1);
         const std::size_t before = model_.instances.size();
         top_level(part);
-        for (std::size_t k = before; k < model_.instances.size(); ++k) model_.instances[k].placement = place * model_.instances[k].placement;
+        for (std::size_t k = before; k < model_.instances.size(); ++k)
+          model_.instances[k].placement = place * model_.instances[k].placement;
       });
     }
     if (loose_) {
@@ -936,14 +1027,24 @@ class IgesReader {
   }
 
   std::optional<std::array<float, 3>> colour_of(const IgesEntity& e) {
-    constexpr std::array<std::array<float, 3>, 9> kColours = {{{0, 0, 0}, {0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {1, 1, 0}, {1, 0, 1}, {0, 1, 1}, {1, 1, 1}}};
+    constexpr std::array<std::array<float, 3>, 9> kColours = {{{0, 0, 0},
+                                                               {0, 0, 0},
+                                                               {1, 0, 0},
+                                                               {0, 1, 0},
+                                                               {0, 0, 1},
+                                                               {1, 1, 0},
+                                                               {1, 0, 1},
+                                                               {0, 1, 1},
+                                                               {1, 1, 1}}};
     if (e.color > 0 && e.color <= 8) return kColours[static_cast<std::size_t>(e.color)];
     if (e.color >= 0) return std::nullopt;
     try {
       const IgesEntity& c = file_.entity(static_cast<std::uint64_t>(-e.color), e.number);
       if (c.type != 314) return std::nullopt;
       const IgesValues v(c);
-      return std::array<float, 3>{static_cast<float>(v.number(0) / 100), static_cast<float>(v.number(1) / 100), static_cast<float>(v.number(2) / 100)};
+      return std::array<float, 3>{static_cast<float>(v.number(0) / 100),
+                                  static_cast<float>(v.number(1) / 100),
+                                  static_cast<float>(v.number(2) / 100)};
     } catch (const IgesError&) {
       return std::nullopt;
     }
@@ -955,8 +1056,9 @@ class IgesReader {
       model_.instances.push_back({model_.bodies.size() - 1, {}, {}});
     }
     for (const auto& [type, count] : omitted_) model_.not_understood.push_back({type, count});
-    std::stable_sort(model_.not_understood.begin(), model_.not_understood.end(),
-                     [](const NotUnderstood& a, const NotUnderstood& b) { return a.count > b.count; });
+    std::stable_sort(
+        model_.not_understood.begin(), model_.not_understood.end(),
+        [](const NotUnderstood& a, const NotUnderstood& b) { return a.count > b.count; });
   }
 
   Progress* progress_;

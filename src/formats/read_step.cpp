@@ -23,7 +23,7 @@ using detail::StepGeometry;
 using detail::StepUnits;
 using detail::Value;
 
-constexpr int kMostLevels = 64;          // of assemblies
+constexpr int kMostLevels = 64;  // of assemblies
 constexpr std::size_t kMostInstances = 200000;
 constexpr std::size_t kMostNotes = 20;
 
@@ -36,8 +36,9 @@ class Omissions {
   }
   void write(SurfaceModel& model) const {
     for (const auto& [type, count] : counts_) model.not_understood.push_back({type, count});
-    std::stable_sort(model.not_understood.begin(), model.not_understood.end(),
-                     [](const NotUnderstood& a, const NotUnderstood& b) { return a.count > b.count; });
+    std::stable_sort(
+        model.not_understood.begin(), model.not_understood.end(),
+        [](const NotUnderstood& a, const NotUnderstood& b) { return a.count > b.count; });
     model.notes.insert(model.notes.end(), notes_.begin(), notes_.end());
   }
 
@@ -51,7 +52,8 @@ class Omissions {
 
 class BodyReader {
  public:
-  BodyReader(StepGeometry& geometry, Omissions& omissions, const std::map<std::uint64_t, std::array<float, 3>>& colours)
+  BodyReader(StepGeometry& geometry, Omissions& omissions,
+             const std::map<std::uint64_t, std::array<float, 3>>& colours)
       : geometry_(geometry), omissions_(omissions), colours_(colours) {}
 
   // Of a representation item; nothing if it is no shape.
@@ -66,10 +68,12 @@ class BodyReader {
       solid(e, *f);
     } else if (const Record* m = e.find("SHELL_BASED_SURFACE_MODEL")) {
       named(e, *m);
-      for (const std::uint64_t s : Fields(e, *m).references(1)) guarded(s, [&] { shell(s, e.number, false, false); });
+      for (const std::uint64_t s : Fields(e, *m).references(1))
+        guarded(s, [&] { shell(s, e.number, false, false); });
     } else if (const Record* b = e.find("FACE_BASED_SURFACE_MODEL")) {
       named(e, *b);
-      for (const std::uint64_t s : Fields(e, *b).references(1)) guarded(s, [&] { shell(s, e.number, false, false); });
+      for (const std::uint64_t s : Fields(e, *b).references(1))
+        guarded(s, [&] { shell(s, e.number, false, false); });
     } else if (e.is("OPEN_SHELL") || e.is("CLOSED_SHELL") || e.is("CONNECTED_FACE_SET")) {
       guarded(e.number, [&] { shell(e.number, e.number, false, false); });
     } else if (e.is("GEOMETRIC_SET") || e.is("GEOMETRIC_CURVE_SET")) {
@@ -86,8 +90,9 @@ class BodyReader {
     return std::move(body_);
   }
   static bool is_facets(const Entity& e) {
-    return e.is("TRIANGULATED_FACE") || e.is("COMPLEX_TRIANGULATED_FACE") || e.is("TRIANGULATED_SURFACE_SET") ||
-           e.is("COMPLEX_TRIANGULATED_SURFACE_SET") || e.is("TESSELLATED_SHELL") || e.is("TESSELLATED_SOLID") ||
+    return e.is("TRIANGULATED_FACE") || e.is("COMPLEX_TRIANGULATED_FACE") ||
+           e.is("TRIANGULATED_SURFACE_SET") || e.is("COMPLEX_TRIANGULATED_SURFACE_SET") ||
+           e.is("TESSELLATED_SHELL") || e.is("TESSELLATED_SOLID") ||
            e.is("TESSELLATED_GEOMETRIC_SET");
   }
 
@@ -101,7 +106,8 @@ class BodyReader {
       work();
     } catch (const EntityError& error) {
       const auto* entry = file().find(number);
-      omissions_.add(entry != nullptr && !entry->type.empty() ? std::string(entry->type) : "entity", error.what());
+      omissions_.add(entry != nullptr && !entry->type.empty() ? std::string(entry->type) : "entity",
+                     error.what());
     }
   }
   void named(const Entity& e, const Record& r) {
@@ -112,9 +118,12 @@ class BodyReader {
     named(e, r);
     const Fields f(e, r);
     // Complex entities hold the outer shell in the record of the general type.
-    const Record& general = e.records.size() > 1 && e.find("MANIFOLD_SOLID_BREP") != nullptr ? e.record("MANIFOLD_SOLID_BREP") : r;
+    const Record& general = e.records.size() > 1 && e.find("MANIFOLD_SOLID_BREP") != nullptr
+                                ? e.record("MANIFOLD_SOLID_BREP")
+                                : r;
     const Fields outer(e, general);
-    const std::size_t at = general.values.size() > 1 && general.values[0].kind != Value::Kind::reference ? 1 : 0;
+    const std::size_t at =
+        general.values.size() > 1 && general.values[0].kind != Value::Kind::reference ? 1 : 0;
     guarded(outer.reference(at), [&] { shell(outer.reference(at), e.number, true, false); });
     if (const Record* voids = e.find("BREP_WITH_VOIDS")) {
       const Fields vf(e, *voids);
@@ -136,7 +145,8 @@ class BodyReader {
       e = file().parse(f.reference(2), e.number);
     }
     const Record* r = nullptr;
-    for (const std::string_view type : {"CLOSED_SHELL", "OPEN_SHELL", "CONNECTED_FACE_SET", "SURFACED_OPEN_SHELL"}) {
+    for (const std::string_view type :
+         {"CLOSED_SHELL", "OPEN_SHELL", "CONNECTED_FACE_SET", "SURFACED_OPEN_SHELL"}) {
       if (r == nullptr) r = e.find(type);
     }
     if (r == nullptr) throw EntityError(number, "is no shell");
@@ -162,7 +172,8 @@ class BodyReader {
     if (at == face_numbers_.end()) {
       Face face = make_face(e);
       body_.faces.push_back(std::move(face));
-      at = face_numbers_.emplace(e.number, static_cast<std::uint32_t>(body_.faces.size() - 1)).first;
+      at =
+          face_numbers_.emplace(e.number, static_cast<std::uint32_t>(body_.faces.size() - 1)).first;
     }
     body_.shells.back().faces.push_back({at->second, forward});
   }
@@ -180,7 +191,8 @@ class BodyReader {
     // Vertices and edges of a face that fails must not stay behind.
     const Body before_vertices_count = {};
     static_cast<void>(before_vertices_count);
-    for (const std::uint64_t bound : f.references(1)) face.loops.push_back(make_loop(bound, e.number));
+    for (const std::uint64_t bound : f.references(1))
+      face.loops.push_back(make_loop(bound, e.number));
     if (r->type == "FACE" || !f.has_reference(2)) {
       face.surface = plane_of(face, e.number);
     } else {
@@ -207,7 +219,8 @@ class BodyReader {
     if (const Record* p = e.find("POLY_LOOP")) {
       poly_loop(e, Fields(e, *p).references(1), loop);
     } else {
-      for (const std::uint64_t o : Fields(e, e.record("EDGE_LOOP")).references(1)) loop.edges.push_back(use_edge(o, e.number));
+      for (const std::uint64_t o : Fields(e, e.record("EDGE_LOOP")).references(1))
+        loop.edges.push_back(use_edge(o, e.number));
     }
     if (!forward) {
       std::reverse(loop.edges.begin(), loop.edges.end());
@@ -227,7 +240,8 @@ class BodyReader {
     auto at = edge_numbers_.find(e.number);
     if (at == edge_numbers_.end()) {
       body_.edges.push_back(make_edge(e));
-      at = edge_numbers_.emplace(e.number, static_cast<std::uint32_t>(body_.edges.size() - 1)).first;
+      at =
+          edge_numbers_.emplace(e.number, static_cast<std::uint32_t>(body_.edges.size() - 1)).first;
     }
     return {at->second, forward, nullptr, {}};
   }
@@ -247,14 +261,16 @@ class BodyReader {
       return edge;
     }
     edge.curve = geometry_.curve(f.reference(3), e.number);
-    const auto piece = StepGeometry::piece_between(*edge.curve, a, b, edge.start == edge.end, f.flag(4));
+    const auto piece =
+        StepGeometry::piece_between(*edge.curve, a, b, edge.start == edge.end, f.flag(4));
     edge.from = piece.from;
     edge.to = piece.to;
     return edge;
   }
 
   std::uint32_t vertex(std::uint64_t number, std::uint64_t asked_by) {
-    if (const auto at = vertex_numbers_.find(number); at != vertex_numbers_.end()) return at->second;
+    if (const auto at = vertex_numbers_.find(number); at != vertex_numbers_.end())
+      return at->second;
     const Entity e = file().parse(number, asked_by);
     const std::uint64_t place = Fields(e, e.record("VERTEX_POINT")).reference(1);
     body_.vertices.push_back({geometry_.point(place, number), number});
@@ -264,7 +280,8 @@ class BodyReader {
   void poly_loop(const Entity& e, const std::vector<std::uint64_t>& points, FaceLoop& loop) {
     std::vector<std::uint32_t> v;
     for (const std::uint64_t p : points) {
-      const auto [at, is_new] = vertex_numbers_.try_emplace(p, static_cast<std::uint32_t>(body_.vertices.size()));
+      const auto [at, is_new] =
+          vertex_numbers_.try_emplace(p, static_cast<std::uint32_t>(body_.vertices.size()));
       if (is_new) body_.vertices.push_back({geometry_.point(p, e.number), p});
       v.push_back(at->second);
     }
@@ -273,7 +290,8 @@ class BodyReader {
       const std::uint32_t a = v[i], b = v[(i + 1) % v.size()];
       if (a == b) continue;
       const auto key = std::minmax(a, b);
-      const auto [at, is_new] = poly_edges_.try_emplace(key, static_cast<std::uint32_t>(body_.edges.size()));
+      const auto [at, is_new] =
+          poly_edges_.try_emplace(key, static_cast<std::uint32_t>(body_.edges.size()));
       if (is_new) {
         BodyEdge edge;
         edge.start = key.first;
@@ -313,16 +331,22 @@ class BodyReader {
     for (const std::uint64_t item : Fields(e, r).references(r.values.size() - 1)) {
       guarded(item, [&] {
         const Entity own = file().parse(item, e.number);
-        if (own.records[0].type.find("CURVE") != std::string_view::npos && !own.is("CURVE_BOUNDED_SURFACE")) return;
-        if (own.is("CARTESIAN_POINT") || own.is("LINE") || own.is("CIRCLE") || own.is("ELLIPSE")) return;
+        if (own.records[0].type.find("CURVE") != std::string_view::npos &&
+            !own.is("CURVE_BOUNDED_SURFACE"))
+          return;
+        if (own.is("CARTESIAN_POINT") || own.is("LINE") || own.is("CIRCLE") || own.is("ELLIPSE"))
+          return;
         Face face;
         face.entity = item;
         face.surface = geometry_.surface(item, e.number);
-        if (const Record* bounded = own.find("CURVE_BOUNDED_SURFACE")) bound_by_curves(own, *bounded, face);
-        const bool finite = face.surface->domain_u().is_finite() && face.surface->domain_v().is_finite();
+        if (const Record* bounded = own.find("CURVE_BOUNDED_SURFACE"))
+          bound_by_curves(own, *bounded, face);
+        const bool finite =
+            face.surface->domain_u().is_finite() && face.surface->domain_v().is_finite();
         if (face.loops.empty() && !finite) throw EntityError(item, "a surface without bounds");
         body_.faces.push_back(std::move(face));
-        body_.shells.back().faces.push_back({static_cast<std::uint32_t>(body_.faces.size() - 1), true});
+        body_.shells.back().faces.push_back(
+            {static_cast<std::uint32_t>(body_.faces.size() - 1), true});
       });
     }
   }
@@ -351,7 +375,8 @@ class BodyReader {
 
   void facets(const Entity& e, int depth) {
     if (depth > 8) throw EntityError(e.number, "tessellated items in one another");
-    for (const std::string_view type : {"TESSELLATED_SHELL", "TESSELLATED_SOLID", "TESSELLATED_GEOMETRIC_SET"}) {
+    for (const std::string_view type :
+         {"TESSELLATED_SHELL", "TESSELLATED_SOLID", "TESSELLATED_GEOMETRIC_SET"}) {
       if (const Record* r = e.find(type)) {
         named(e, *r);
         for (const std::uint64_t item : Fields(e, *r).references(1)) {
@@ -361,19 +386,24 @@ class BodyReader {
       }
     }
     for (const Record& r : e.records) {
-      if (r.type == "TRIANGULATED_FACE" || r.type == "TRIANGULATED_SURFACE_SET") return triangles(e, r, false);
-      if (r.type == "COMPLEX_TRIANGULATED_FACE" || r.type == "COMPLEX_TRIANGULATED_SURFACE_SET") return triangles(e, r, true);
+      if (r.type == "TRIANGULATED_FACE" || r.type == "TRIANGULATED_SURFACE_SET")
+        return triangles(e, r, false);
+      if (r.type == "COMPLEX_TRIANGULATED_FACE" || r.type == "COMPLEX_TRIANGULATED_SURFACE_SET")
+        return triangles(e, r, true);
     }
-    throw EntityError(e.number, std::string(e.records[0].type) + " is no tessellated face that is understood");
+    throw EntityError(
+        e.number, std::string(e.records[0].type) + " is no tessellated face that is understood");
   }
   void triangles(const Entity& e, const Record& r, bool is_complex) {
     const Fields f(e, r);
     const bool is_face = r.type.find("FACE") != std::string_view::npos;
-    // name, coordinates, pnmax, normals, [geometric link,] pnindex, then triangles, or strips and fans
+    // name, coordinates, pnmax, normals, [geometric link,] pnindex, then triangles, or strips and
+    // fans
     const std::size_t at = is_face ? 5 : 4;
     Mesh& mesh = body_.facets;
     const std::uint64_t list = f.reference(1);
-    auto [first, is_new] = coordinates_.try_emplace(list, static_cast<std::uint32_t>(mesh.points.size()));
+    auto [first, is_new] =
+        coordinates_.try_emplace(list, static_cast<std::uint32_t>(mesh.points.size()));
     if (is_new) {
       const Entity c = file().parse(list, e.number);
       const Fields cf(c, c.record("COORDINATES_LIST"));
@@ -384,15 +414,18 @@ class BodyReader {
       }
       coordinate_counts_[list] = mesh.points.size() - first->second;
     }
-    const std::vector<double> index = f.at(at).kind == Value::Kind::list ? f.numbers(at) : std::vector<double>();
+    const std::vector<double> index =
+        f.at(at).kind == Value::Kind::list ? f.numbers(at) : std::vector<double>();
     const std::size_t count = coordinate_counts_[list];
     const auto corner = [&](double number) -> VertexId {
       double n = number;
       if (!index.empty()) {
-        if (!(n >= 1) || n > static_cast<double>(index.size())) f.fail(at + 1, "numbers of points that are there");
+        if (!(n >= 1) || n > static_cast<double>(index.size()))
+          f.fail(at + 1, "numbers of points that are there");
         n = index[static_cast<std::size_t>(n) - 1];
       }
-      if (!(n >= 1) || n > static_cast<double>(count)) f.fail(at + 1, "numbers of points that are there");
+      if (!(n >= 1) || n > static_cast<double>(count))
+        f.fail(at + 1, "numbers of points that are there");
       return {first->second + static_cast<std::uint32_t>(n) - 1};
     };
     const PatchId patch{patches_++};
@@ -416,8 +449,10 @@ class BodyReader {
     }
     rows(at + 1, [&](const std::vector<double>& strip) {
       for (std::size_t i = 2; i < strip.size(); ++i) {
-        if (strip[i] == strip[i - 1] || strip[i] == strip[i - 2] || strip[i - 1] == strip[i - 2]) continue;
-        i % 2 == 0 ? add(strip[i - 2], strip[i - 1], strip[i]) : add(strip[i - 1], strip[i - 2], strip[i]);
+        if (strip[i] == strip[i - 1] || strip[i] == strip[i - 2] || strip[i - 1] == strip[i - 2])
+          continue;
+        i % 2 == 0 ? add(strip[i - 2], strip[i - 1], strip[i])
+                   : add(strip[i - 1], strip[i - 2], strip[i]);
       }
     });
     rows(at + 2, [&](const std::vector<double>& fan) {
@@ -429,7 +464,8 @@ class BodyReader {
   Omissions& omissions_;
   const std::map<std::uint64_t, std::array<float, 3>>& colours_;
   Body body_;
-  std::map<std::uint64_t, std::uint32_t> face_numbers_, edge_numbers_, vertex_numbers_, coordinates_;
+  std::map<std::uint64_t, std::uint32_t> face_numbers_, edge_numbers_, vertex_numbers_,
+      coordinates_;
   std::map<std::uint64_t, std::size_t> coordinate_counts_;
   std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> poly_edges_;
   std::uint32_t patches_ = 0;
@@ -452,7 +488,8 @@ class StepReader {
     place_all();
     omissions_.write(model_);
     if (file_.repeated() > 0) {
-      model_.notes.push_back(std::to_string(file_.repeated()) + " entities are there more than once: the first counts");
+      model_.notes.push_back(std::to_string(file_.repeated()) +
+                             " entities are there more than once: the first counts");
     }
     if (model_.instances.empty() && model_.not_understood.empty()) {
       model_.notes.push_back("there is no shape in the file");
@@ -481,10 +518,12 @@ class StepReader {
     }
   }
   static bool is_wanted(std::string_view type) {
-    return type.ends_with("SHAPE_REPRESENTATION") || type == "GLOBAL_UNIT_ASSIGNED_CONTEXT" || type == "STYLED_ITEM" ||
-           type == "OVER_RIDING_STYLED_ITEM" || type == "SHAPE_DEFINITION_REPRESENTATION" || type == "NEXT_ASSEMBLY_USAGE_OCCURRENCE" ||
-           type == "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION" || type == "SHAPE_REPRESENTATION_RELATIONSHIP" ||
-           type == "REPRESENTATION_RELATIONSHIP" || type == "REPRESENTATION";
+    return type.ends_with("SHAPE_REPRESENTATION") || type == "GLOBAL_UNIT_ASSIGNED_CONTEXT" ||
+           type == "STYLED_ITEM" || type == "OVER_RIDING_STYLED_ITEM" ||
+           type == "SHAPE_DEFINITION_REPRESENTATION" || type == "NEXT_ASSEMBLY_USAGE_OCCURRENCE" ||
+           type == "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION" ||
+           type == "SHAPE_REPRESENTATION_RELATIONSHIP" || type == "REPRESENTATION_RELATIONSHIP" ||
+           type == "REPRESENTATION";
   }
   template <class Work>
   void for_each(std::string_view type, const Work& work) {
@@ -510,9 +549,10 @@ class StepReader {
 
   static double prefix(std::string_view word) {
     static const std::map<std::string_view, double> kPrefixes = {
-        {"EXA", 1e18}, {"PETA", 1e15}, {"TERA", 1e12}, {"GIGA", 1e9}, {"MEGA", 1e6}, {"KILO", 1e3}, {"HECTO", 1e2},
-        {"DECA", 1e1}, {"DECI", 1e-1}, {"CENTI", 1e-2}, {"MILLI", 1e-3}, {"MICRO", 1e-6}, {"NANO", 1e-9},
-        {"PICO", 1e-12}, {"FEMTO", 1e-15}, {"ATTO", 1e-18}};
+        {"EXA", 1e18},  {"PETA", 1e15},  {"TERA", 1e12},   {"GIGA", 1e9},
+        {"MEGA", 1e6},  {"KILO", 1e3},   {"HECTO", 1e2},   {"DECA", 1e1},
+        {"DECI", 1e-1}, {"CENTI", 1e-2}, {"MILLI", 1e-3},  {"MICRO", 1e-6},
+        {"NANO", 1e-9}, {"PICO", 1e-12}, {"FEMTO", 1e-15}, {"ATTO", 1e-18}};
     const auto at = kPrefixes.find(word);
     return at == kPrefixes.end() ? 1.0 : at->second;
   }
@@ -538,7 +578,8 @@ class StepReader {
   void read_contexts() {
     for_each("GLOBAL_UNIT_ASSIGNED_CONTEXT", [&](const Entity& e) {
       Context c;
-      for (const std::uint64_t u : Fields(e, e.record("GLOBAL_UNIT_ASSIGNED_CONTEXT")).references(0)) {
+      for (const std::uint64_t u :
+           Fields(e, e.record("GLOBAL_UNIT_ASSIGNED_CONTEXT")).references(0)) {
         const Entity unit = file_.parse(u, e.number);
         if (unit.is("LENGTH_UNIT")) {
           c.metres = unit_value(u, e.number, 0);
@@ -570,8 +611,8 @@ class StepReader {
   static LengthUnit unit_of(double metres) {
     LengthUnit best = LengthUnit::millimetre;
     double off = 1e9;
-    for (const LengthUnit u : {LengthUnit::millimetre, LengthUnit::metre, LengthUnit::centimetre, LengthUnit::inch,
-                               LengthUnit::foot, LengthUnit::micrometre}) {
+    for (const LengthUnit u : {LengthUnit::millimetre, LengthUnit::metre, LengthUnit::centimetre,
+                               LengthUnit::inch, LengthUnit::foot, LengthUnit::micrometre}) {
       const double ratio = std::fabs(std::log(metres_per(u) / metres));
       if (ratio < off - 1e-9) off = ratio, best = u;
     }
@@ -596,12 +637,14 @@ class StepReader {
       });
     }
   }
-  std::optional<std::array<float, 3>> colour_in(std::uint64_t number, std::uint64_t asked_by, int depth) {
+  std::optional<std::array<float, 3>> colour_in(std::uint64_t number, std::uint64_t asked_by,
+                                                int depth) {
     if (depth > 10 || file_.find(number) == nullptr) return std::nullopt;
     const Entity e = file_.parse(number, asked_by);
     if (const Record* r = e.find("COLOUR_RGB")) {
       const Fields f(e, *r);
-      return std::array<float, 3>{static_cast<float>(f.number(1)), static_cast<float>(f.number(2)), static_cast<float>(f.number(3))};
+      return std::array<float, 3>{static_cast<float>(f.number(1)), static_cast<float>(f.number(2)),
+                                  static_cast<float>(f.number(3))};
     }
     for (const Record& r : e.records) {
       for (const Value& v : r.values) {
@@ -631,13 +674,15 @@ class StepReader {
   void read_representations() {
     std::set<std::uint64_t> numbers;
     for (const auto& [type, list] : by_type_) {
-      if (type.ends_with("SHAPE_REPRESENTATION") && type != "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION") {
+      if (type.ends_with("SHAPE_REPRESENTATION") &&
+          type != "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION") {
         numbers.insert(list.begin(), list.end());
       }
     }
     std::size_t done = 0;
     for (const std::uint64_t number : numbers) {
-      advance(progress_, "read", 0.2 + 0.7 * static_cast<double>(done++) / static_cast<double>(numbers.size()));
+      advance(progress_, "read",
+              0.2 + 0.7 * static_cast<double>(done++) / static_cast<double>(numbers.size()));
       try {
         read_representation(number);
       } catch (const EntityError& error) {
@@ -658,7 +703,8 @@ class StepReader {
       const double own = *c.uncertainty / metres_per(model_.unit);
       model_.uncertainty = std::max(model_.uncertainty.value_or(0), own);
     }
-    return *geometries_.emplace(context, std::make_unique<StepGeometry>(file_, units)).first->second;
+    return *geometries_.emplace(context, std::make_unique<StepGeometry>(file_, units))
+                .first->second;
   }
   void read_representation(std::uint64_t number) {
     const Entity e = file_.parse(number);
@@ -673,15 +719,20 @@ class StepReader {
           read_item(item, number, geometry, own);
         } catch (const EntityError& error) {
           const auto* entry = file_.find(item);
-          omissions_.add(entry != nullptr && !entry->type.empty() ? std::string(entry->type) : "entity", error.what());
+          omissions_.add(
+              entry != nullptr && !entry->type.empty() ? std::string(entry->type) : "entity",
+              error.what());
         }
       }
       return;
     }
   }
-  void read_item(std::uint64_t number, std::uint64_t asked_by, StepGeometry& geometry, Representation& own) {
+  void read_item(std::uint64_t number, std::uint64_t asked_by, StepGeometry& geometry,
+                 Representation& own) {
     const auto* entry = file_.find(number);
-    if (entry != nullptr && (entry->type == "AXIS2_PLACEMENT_3D" || entry->type == "CARTESIAN_POINT")) return;
+    if (entry != nullptr &&
+        (entry->type == "AXIS2_PLACEMENT_3D" || entry->type == "CARTESIAN_POINT"))
+      return;
     if (const auto known = body_of_item_.find(number); known != body_of_item_.end()) {
       own.bodies.push_back(known->second);
       return;
@@ -691,15 +742,21 @@ class StepReader {
       const Fields f(e, *r);
       const Entity map = file_.parse(f.reference(1), number);
       const Fields mf(map, map.record("REPRESENTATION_MAP"));
-      own.mapped.push_back({mf.reference(1), target_of(f.reference(2), number, geometry) *
-                                                 inverse(target_of(mf.reference(0), map.number, geometry))});
+      own.mapped.push_back(
+          {mf.reference(1), target_of(f.reference(2), number, geometry) *
+                                inverse(target_of(mf.reference(0), map.number, geometry))});
       return;
     }
     BodyReader reader(geometry, omissions_, colours_);
     std::optional<Body> body = reader.read(e);
     if (!body) {
-      if (is_shape(e)) omissions_.add(std::string(e.records[0].type), "#" + std::to_string(number) + ": nothing of it could be read");
-      else if (!is_harmless(e)) omissions_.add(std::string(e.records[0].type), "#" + std::to_string(number) + ": " + std::string(e.records[0].type) + " is not understood");
+      if (is_shape(e))
+        omissions_.add(std::string(e.records[0].type),
+                       "#" + std::to_string(number) + ": nothing of it could be read");
+      else if (!is_harmless(e))
+        omissions_.add(std::string(e.records[0].type), "#" + std::to_string(number) + ": " +
+                                                           std::string(e.records[0].type) +
+                                                           " is not understood");
       return;
     }
     model_.bodies.push_back(std::move(*body));
@@ -707,13 +764,15 @@ class StepReader {
     own.bodies.push_back(model_.bodies.size() - 1);
   }
   static bool is_shape(const Entity& e) {
-    return e.is("MANIFOLD_SOLID_BREP") || e.is("SHELL_BASED_SURFACE_MODEL") || e.is("BREP_WITH_VOIDS") ||
-           e.is("FACETED_BREP") || e.is("FACE_BASED_SURFACE_MODEL");
+    return e.is("MANIFOLD_SOLID_BREP") || e.is("SHELL_BASED_SURFACE_MODEL") ||
+           e.is("BREP_WITH_VOIDS") || e.is("FACETED_BREP") || e.is("FACE_BASED_SURFACE_MODEL");
   }
   static bool is_harmless(const Entity& e) {
-    for (const std::string_view type : {"GEOMETRIC_SET", "GEOMETRIC_CURVE_SET", "CARTESIAN_POINT", "AXIS2_PLACEMENT_3D", "DIRECTION",
-                                        "COMPOSITE_CURVE", "TRIMMED_CURVE", "POLYLINE", "LINE", "CIRCLE", "PLANE", "STYLED_ITEM",
-                                        "DRAUGHTING_CALLOUT", "DESCRIPTIVE_REPRESENTATION_ITEM", "ANNOTATION_PLANE", "CAMERA_MODEL_D3"}) {
+    for (const std::string_view type :
+         {"GEOMETRIC_SET", "GEOMETRIC_CURVE_SET", "CARTESIAN_POINT", "AXIS2_PLACEMENT_3D",
+          "DIRECTION", "COMPOSITE_CURVE", "TRIMMED_CURVE", "POLYLINE", "LINE", "CIRCLE", "PLANE",
+          "STYLED_ITEM", "DRAUGHTING_CALLOUT", "DESCRIPTIVE_REPRESENTATION_ITEM",
+          "ANNOTATION_PLANE", "CAMERA_MODEL_D3"}) {
       if (e.is(type)) return true;
     }
     return false;
@@ -737,7 +796,9 @@ class StepReader {
       return placement_of(geometry.frame(number, asked_by));
     }
     // name, [description,] axis1, axis2, origin, scale, axis3: as one record or two.
-    const Record& general = e.is("CARTESIAN_TRANSFORMATION_OPERATOR") ? e.record("CARTESIAN_TRANSFORMATION_OPERATOR") : *r;
+    const Record& general = e.is("CARTESIAN_TRANSFORMATION_OPERATOR")
+                                ? e.record("CARTESIAN_TRANSFORMATION_OPERATOR")
+                                : *r;
     std::vector<std::uint64_t> axes;
     std::optional<Point> origin;
     double scale = 1;
@@ -747,8 +808,10 @@ class StepReader {
         if (v.kind == Value::Kind::number) scale = v.number;
         if (v.kind != Value::Kind::reference) continue;
         const auto* entry = file_.find(v.reference);
-        if (entry != nullptr && entry->type == "CARTESIAN_POINT") origin = geometry.point(v.reference, number);
-        else axes.push_back(v.reference);
+        if (entry != nullptr && entry->type == "CARTESIAN_POINT")
+          origin = geometry.point(v.reference, number);
+        else
+          axes.push_back(v.reference);
       }
       if (r == &general) break;
     }
@@ -800,16 +863,20 @@ class StepReader {
       const Fields f(e, e.record("SHAPE_DEFINITION_REPRESENTATION"));
       const Entity shape = file_.parse(f.reference(0), e.number);
       if (!shape.is("PRODUCT_DEFINITION_SHAPE")) return;
-      const std::uint64_t definition = Fields(shape, shape.record("PRODUCT_DEFINITION_SHAPE")).reference(2);
+      const std::uint64_t definition =
+          Fields(shape, shape.record("PRODUCT_DEFINITION_SHAPE")).reference(2);
       const Entity d = file_.parse(definition, shape.number);
-      if (d.records.empty() || !d.records[0].type.starts_with("PRODUCT_DEFINITION") || d.is("PRODUCT_DEFINITION_SHAPE")) return;
+      if (d.records.empty() || !d.records[0].type.starts_with("PRODUCT_DEFINITION") ||
+          d.is("PRODUCT_DEFINITION_SHAPE"))
+        return;
       Product& p = products_[definition];
       if (p.name.empty()) p.name = product_name(definition);
       p.representations.push_back(f.reference(1));
       product_of_[f.reference(1)] = definition;
     });
     // Representations that are the same shape.
-    for (const std::string_view type : {"SHAPE_REPRESENTATION_RELATIONSHIP", "REPRESENTATION_RELATIONSHIP"}) {
+    for (const std::string_view type :
+         {"SHAPE_REPRESENTATION_RELATIONSHIP", "REPRESENTATION_RELATIONSHIP"}) {
       for_each(type, [&](const Entity& e) {
         if (e.records.size() > 1) return;  // with a transformation: below
         const Fields f(e, e.records[0]);
@@ -828,11 +895,13 @@ class StepReader {
     for_each("CONTEXT_DEPENDENT_SHAPE_REPRESENTATION", [&](const Entity& e) {
       const Fields f(e, e.record("CONTEXT_DEPENDENT_SHAPE_REPRESENTATION"));
       const Entity shape = file_.parse(f.reference(1), e.number);
-      const std::uint64_t occurrence = Fields(shape, shape.record("PRODUCT_DEFINITION_SHAPE")).reference(2);
+      const std::uint64_t occurrence =
+          Fields(shape, shape.record("PRODUCT_DEFINITION_SHAPE")).reference(2);
       const auto at = occurrences.find(occurrence);
       if (at == occurrences.end()) return;
       const auto [parent, child] = at->second;
-      add_use(parent, {child, relative_placement(f.reference(0), e.number, parent, child), names[occurrence]});
+      add_use(parent, {child, relative_placement(f.reference(0), e.number, parent, child),
+                       names[occurrence]});
       placed.insert(occurrence);
     });
     for (const auto& [number, pair] : occurrences) {
@@ -847,7 +916,8 @@ class StepReader {
     if (p.name.empty()) p.name = product_name(parent);
     p.uses.push_back(std::move(use));
   }
-  Placement relative_placement(std::uint64_t number, std::uint64_t asked_by, std::uint64_t parent, std::uint64_t child) {
+  Placement relative_placement(std::uint64_t number, std::uint64_t asked_by, std::uint64_t parent,
+                               std::uint64_t child) {
     const Entity e = file_.parse(number, asked_by);
     const Record* relation = e.find("REPRESENTATION_RELATIONSHIP");
     const Record* transformation = e.find("REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION");
@@ -871,7 +941,8 @@ class StepReader {
   StepGeometry& geometry_of(std::uint64_t representation) {
     const Entity e = file_.parse(representation);
     for (const Record& r : e.records) {
-      if (r.values.size() > 2 && r.values[2].kind == Value::Kind::reference) return geometry_in(r.values[2].reference);
+      if (r.values.size() > 2 && r.values[2].kind == Value::Kind::reference)
+        return geometry_in(r.values[2].reference);
     }
     return geometry_in(0);
   }
@@ -894,9 +965,12 @@ class StepReader {
     }
     return false;
   }
-  void place_product(std::uint64_t definition, const Placement& placement, const std::string& name, int level) {
+  void place_product(std::uint64_t definition, const Placement& placement, const std::string& name,
+                     int level) {
     if (level > kMostLevels) {
-      omissions_.add("NEXT_ASSEMBLY_USAGE_OCCURRENCE", "assemblies in one another more than " + std::to_string(kMostLevels) + " levels deep");
+      omissions_.add(
+          "NEXT_ASSEMBLY_USAGE_OCCURRENCE",
+          "assemblies in one another more than " + std::to_string(kMostLevels) + " levels deep");
       return;
     }
     const auto at = products_.find(definition);
@@ -921,22 +995,26 @@ class StepReader {
       place_product(use.child, placement * use.placement, own, level + 1);
     }
   }
-  void place_representation(std::uint64_t number, const Placement& placement, const std::string& name, int depth) {
+  void place_representation(std::uint64_t number, const Placement& placement,
+                            const std::string& name, int depth) {
     const auto at = representations_.find(number);
     if (at == representations_.end() || depth > kMostLevels) return;
     placed_.insert(number);
     for (const std::size_t body : at->second.bodies) {
       if (model_.instances.size() >= kMostInstances) {
-        omissions_.add("instance", "more than " + std::to_string(kMostInstances) + " shapes are placed: the rest is left out");
+        omissions_.add("instance", "more than " + std::to_string(kMostInstances) +
+                                       " shapes are placed: the rest is left out");
         return;
       }
       std::string own = name.empty() ? model_.bodies[body].name : name;
-      if (at->second.bodies.size() > 1 && !name.empty() && !model_.bodies[body].name.empty() && model_.bodies[body].name != name) {
+      if (at->second.bodies.size() > 1 && !name.empty() && !model_.bodies[body].name.empty() &&
+          model_.bodies[body].name != name) {
         own += "/" + model_.bodies[body].name;
       }
       model_.instances.push_back({body, placement, own});
     }
-    for (const Mapped& m : at->second.mapped) place_representation(m.representation, placement * m.placement, name, depth + 1);
+    for (const Mapped& m : at->second.mapped)
+      place_representation(m.representation, placement * m.placement, name, depth + 1);
   }
   // Several of one name are numbered.
   void name_instances() {

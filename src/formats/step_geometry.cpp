@@ -13,9 +13,11 @@ constexpr double kTurn = 2 * std::numbers::pi;
 // While it lives an entity is being made.
 class Making {
  public:
-  Making(std::unordered_set<std::uint64_t>& set, std::uint64_t number) : set_(set), number_(number) {
+  Making(std::unordered_set<std::uint64_t>& set, std::uint64_t number)
+      : set_(set), number_(number) {
     if (!set.insert(number).second) throw EntityError(number, "is made of itself");
-    if (set.size() > 200) throw EntityError(number, "is made of more than 200 entities in one another");
+    if (set.size() > 200)
+      throw EntityError(number, "is made of more than 200 entities in one another");
   }
   Making(const Making&) = delete;
   Making& operator=(const Making&) = delete;
@@ -48,7 +50,8 @@ std::vector<double> repeated_knots(const Fields& f, std::size_t multiplicities, 
   if (counts.size() != values.size()) f.fail(multiplicities, "as many multiplicities as knots");
   std::vector<double> out;
   for (std::size_t i = 0; i < values.size(); ++i) {
-    if (!(counts[i] >= 1) || counts[i] > static_cast<double>(most)) f.fail(multiplicities, "multiplicities of 1 or more");
+    if (!(counts[i] >= 1) || counts[i] > static_cast<double>(most))
+      f.fail(multiplicities, "multiplicities of 1 or more");
     for (int k = 0; k < static_cast<int>(counts[i]); ++k) out.push_back(values[i]);
     if (out.size() > most) break;
   }
@@ -60,12 +63,14 @@ std::vector<double> implied_knots(std::string_view form, int degree, std::size_t
   std::vector<double> knots;
   const auto p = static_cast<std::size_t>(degree);
   if (form.starts_with("UNIFORM")) {
-    for (std::size_t i = 0; i < count + p + 1; ++i) knots.push_back(static_cast<double>(i) - static_cast<double>(p));
+    for (std::size_t i = 0; i < count + p + 1; ++i)
+      knots.push_back(static_cast<double>(i) - static_cast<double>(p));
     return knots;
   }
   // Quasi-uniform: ends with full multiplicity; Bézier: all inner knots p times.
   const std::size_t inner = form.starts_with("BEZIER") ? p : 1;
-  const std::size_t spans = form.starts_with("BEZIER") ? (count - 1) / std::max<std::size_t>(p, 1) : count - p;
+  const std::size_t spans =
+      form.starts_with("BEZIER") ? (count - 1) / std::max<std::size_t>(p, 1) : count - p;
   for (std::size_t i = 0; i <= spans; ++i) {
     const std::size_t times = i == 0 || i == spans ? p + 1 : inner;
     for (std::size_t k = 0; k < times; ++k) knots.push_back(static_cast<double>(i));
@@ -98,7 +103,8 @@ Point StepGeometry::point(std::uint64_t number, std::uint64_t asked_by) {
 Vector StepGeometry::direction(std::uint64_t number, std::uint64_t asked_by) {
   const Entity e = file_.parse(number, asked_by);
   const std::vector<double> x = Fields(e, e.record("DIRECTION")).numbers(1);
-  if (x.size() < 2 || x.size() > 3) throw EntityError(number, "a direction has two or three ratios");
+  if (x.size() < 2 || x.size() > 3)
+    throw EntityError(number, "a direction has two or three ratios");
   Vector d(x[0], x[1], x.size() > 2 ? x[2] : 0.0);
   if (!(d.norm() > 0)) throw EntityError(number, "a direction without length");
   return d.normalized();
@@ -116,7 +122,8 @@ Frame StepGeometry::frame(std::uint64_t number, std::uint64_t asked_by) {
   const Fields f(e, *r);
   const Vector z = f.has_reference(2) ? direction(f.reference(2), number) : Vector(0, 0, 1);
   const bool has_x = r->type == "AXIS2_PLACEMENT_3D" && f.has_reference(3);
-  return Frame::from(point(f.reference(1), number), z, has_x ? direction(f.reference(3), number) : Vector(1, 0, 0));
+  return Frame::from(point(f.reference(1), number), z,
+                     has_x ? direction(f.reference(3), number) : Vector(1, 0, 0));
 }
 
 CurvePtr StepGeometry::curve(std::uint64_t number, std::uint64_t asked_by) {
@@ -137,7 +144,8 @@ CurvePtr StepGeometry::make_curve(const Entity& e) {
     const Fields vf(v, v.record("VECTOR"));
     const double length = vf.number(2);
     if (!(std::fabs(length) > 0)) throw EntityError(v.number, "a vector without length");
-    return make_line(point(f.reference(1), n), direction(vf.reference(1), v.number) * (length * scale));
+    return make_line(point(f.reference(1), n),
+                     direction(vf.reference(1), v.number) * (length * scale));
   }
   if (const Record* r = e.find("CIRCLE")) {
     const Fields f(e, *r);
@@ -171,9 +179,11 @@ CurvePtr StepGeometry::make_curve(const Entity& e) {
   }
   if (const Record* r = e.find("OFFSET_CURVE_3D")) {
     const Fields f(e, *r);
-    return make_offset_curve(curve(f.reference(1), n), f.number(2) * scale, direction(f.reference(4), n));
+    return make_offset_curve(curve(f.reference(1), n), f.number(2) * scale,
+                             direction(f.reference(4), n));
   }
-  for (const std::string_view type : {"SURFACE_CURVE", "SEAM_CURVE", "INTERSECTION_CURVE", "BOUNDED_SURFACE_CURVE"}) {
+  for (const std::string_view type :
+       {"SURFACE_CURVE", "SEAM_CURVE", "INTERSECTION_CURVE", "BOUNDED_SURFACE_CURVE"}) {
     if (const Record* r = e.find(type)) return curve(Fields(e, *r).reference(1), n);
   }
   if (const Record* r = e.find("PCURVE")) {
@@ -187,7 +197,8 @@ CurvePtr StepGeometry::make_curve(const Entity& e) {
 
 CurvePtr StepGeometry::curve_in_parameters(std::uint64_t number, std::uint64_t asked_by) {
   const Entity e = file_.parse(number, asked_by);
-  const std::vector<std::uint64_t> items = Fields(e, e.record("DEFINITIONAL_REPRESENTATION")).references(1);
+  const std::vector<std::uint64_t> items =
+      Fields(e, e.record("DEFINITIONAL_REPRESENTATION")).references(1);
   if (items.empty()) throw EntityError(number, "a curve in parameters without a curve");
   const bool before = in_parameters_;
   in_parameters_ = true;
@@ -205,7 +216,8 @@ CurvePtr StepGeometry::curve_in_parameters(std::uint64_t number, std::uint64_t a
 CurvePtr StepGeometry::make_spline_curve(const Entity& e) {
   // One record, or the records of the kinds that it is at once.
   const Record* whole = nullptr;
-  for (const std::string_view type : {"B_SPLINE_CURVE_WITH_KNOTS", "BEZIER_CURVE", "UNIFORM_CURVE", "QUASI_UNIFORM_CURVE"}) {
+  for (const std::string_view type :
+       {"B_SPLINE_CURVE_WITH_KNOTS", "BEZIER_CURVE", "UNIFORM_CURVE", "QUASI_UNIFORM_CURVE"}) {
     const Record* r = e.find(type);
     if (r != nullptr && e.records.size() == 1) whole = r;
   }
@@ -216,7 +228,8 @@ CurvePtr StepGeometry::make_spline_curve(const Entity& e) {
   knots.degree = f.integer(first);
   std::vector<Point> points;
   for (const std::uint64_t p : f.references(first + 1)) points.push_back(point(p, e.number));
-  if (knots.degree < 1 || knots.degree > 25 || points.size() <= static_cast<std::size_t>(knots.degree)) {
+  if (knots.degree < 1 || knots.degree > 25 ||
+      points.size() <= static_cast<std::size_t>(knots.degree)) {
     f.fail(first, "a degree from 1 to 25, and more control points than that");
   }
   if (const Record* r = e.find("B_SPLINE_CURVE_WITH_KNOTS")) {
@@ -235,13 +248,14 @@ CurvePtr StepGeometry::make_spline_curve(const Entity& e) {
 }
 
 double StepGeometry::parameter_scale(const Curve& curve) const {
-  return curve.period() > 0 && (curve.kind() == CurveKind::circle || curve.kind() == CurveKind::ellipse)
+  return curve.period() > 0 &&
+                 (curve.kind() == CurveKind::circle || curve.kind() == CurveKind::ellipse)
              ? units_.angle
              : 1;
 }
 
-StepGeometry::Piece StepGeometry::piece_between(const Curve& curve, const Point& start, const Point& end,
-                                                bool closed, bool forward) {
+StepGeometry::Piece StepGeometry::piece_between(const Curve& curve, const Point& start,
+                                                const Point& end, bool closed, bool forward) {
   const Interval domain = curve.domain();
   Piece piece;
   if (curve.period() > 0) {
@@ -290,13 +304,15 @@ CurvePtr StepGeometry::make_trimmed_curve(const Entity& e) {
     Trim t;
     for (const Value& v : f.list(i)) {
       if (v.kind == Value::Kind::reference) t.place = point(v.reference, e.number);
-      if (v.kind == Value::Kind::typed && v.items.size() == 1) t.parameter = v.items[0].number * parameter_scale(*basis);
+      if (v.kind == Value::Kind::typed && v.items.size() == 1)
+        t.parameter = v.items[0].number * parameter_scale(*basis);
       if (v.kind == Value::Kind::number) t.parameter = v.number * parameter_scale(*basis);
     }
     return t;
   };
   const Trim a = trim(2), b = trim(3);
-  const bool by_parameter = a.parameter && b.parameter && (preferred != "CARTESIAN" || !a.place || !b.place);
+  const bool by_parameter =
+      a.parameter && b.parameter && (preferred != "CARTESIAN" || !a.place || !b.place);
   Piece piece;
   if (by_parameter) {
     piece = {*a.parameter, *b.parameter};
@@ -319,7 +335,8 @@ CurvePtr StepGeometry::make_trimmed_curve(const Entity& e) {
 
 CurvePtr StepGeometry::make_composite_curve(const Entity& e) {
   const Record* r = nullptr;
-  for (const std::string_view type : {"COMPOSITE_CURVE", "COMPOSITE_CURVE_ON_SURFACE", "BOUNDARY_CURVE", "OUTER_BOUNDARY_CURVE"}) {
+  for (const std::string_view type : {"COMPOSITE_CURVE", "COMPOSITE_CURVE_ON_SURFACE",
+                                      "BOUNDARY_CURVE", "OUTER_BOUNDARY_CURVE"}) {
     if (r == nullptr) r = e.find(type);
   }
   const Fields f(e, *r);
@@ -370,7 +387,8 @@ SurfacePtr StepGeometry::make_surface(const Entity& e) {
     if (const Record* r = e.find(type)) {
       const Fields f(e, *r);
       const bool outer = r->values.size() > 4 ? f.flag(4) : true;
-      return make_torus(frame(f.reference(1), n), positive(f, 2, scale), positive(f, 3, scale), outer);
+      return make_torus(frame(f.reference(1), n), positive(f, 2, scale), positive(f, 3, scale),
+                        outer);
     }
   }
   if (e.is("B_SPLINE_SURFACE_WITH_KNOTS") || e.is("BEZIER_SURFACE") || e.is("UNIFORM_SURFACE") ||
@@ -383,7 +401,9 @@ SurfacePtr StepGeometry::make_surface(const Entity& e) {
     const CurvePtr c = curve(f.reference(1), n);
     const Entity v = file_.parse(f.reference(2), n);
     const Fields vf(v, v.record("VECTOR"));
-    return make_extrusion(c, c->domain(), direction(vf.reference(1), v.number) * (vf.number(2) * scale), {-infinity, infinity});
+    return make_extrusion(c, c->domain(),
+                          direction(vf.reference(1), v.number) * (vf.number(2) * scale),
+                          {-infinity, infinity});
   }
   if (const Record* r = e.find("SURFACE_OF_REVOLUTION")) {
     const Fields f(e, *r);
@@ -400,19 +420,22 @@ SurfacePtr StepGeometry::make_surface(const Entity& e) {
     const SurfacePtr basis = surface(f.reference(1), n);
     double u1 = f.number(2), u2 = f.number(3), v1 = f.number(4), v2 = f.number(5);
     if (basis->period_u() == kTurn) u1 *= units_.angle, u2 *= units_.angle;
-    if (basis->period_v() == kTurn || basis->kind() == SurfaceKind::sphere) v1 *= units_.angle, v2 *= units_.angle;
+    if (basis->period_v() == kTurn || basis->kind() == SurfaceKind::sphere)
+      v1 *= units_.angle, v2 *= units_.angle;
     if (u2 < u1) std::swap(u1, u2);
     if (v2 < v1) std::swap(v1, v2);
     return make_trimmed_surface(basis, {u1, u2}, {v1, v2});
   }
-  if (const Record* r = e.find("CURVE_BOUNDED_SURFACE")) return surface(Fields(e, *r).reference(1), n);
+  if (const Record* r = e.find("CURVE_BOUNDED_SURFACE"))
+    return surface(Fields(e, *r).reference(1), n);
   throw EntityError(n, (e.records.empty() ? std::string("it") : std::string(e.records[0].type)) +
                            " is no surface that is understood");
 }
 
 SurfacePtr StepGeometry::make_spline_surface_of(const Entity& e) {
   const Record* whole = nullptr;
-  for (const std::string_view type : {"B_SPLINE_SURFACE_WITH_KNOTS", "BEZIER_SURFACE", "UNIFORM_SURFACE", "QUASI_UNIFORM_SURFACE"}) {
+  for (const std::string_view type : {"B_SPLINE_SURFACE_WITH_KNOTS", "BEZIER_SURFACE",
+                                      "UNIFORM_SURFACE", "QUASI_UNIFORM_SURFACE"}) {
     const Record* r = e.find(type);
     if (r != nullptr && e.records.size() == 1) whole = r;
   }
@@ -434,7 +457,8 @@ SurfacePtr StepGeometry::make_spline_surface_of(const Entity& e) {
     }
   }
   for (const auto& [knots, count] : {std::pair(&u, rows), std::pair(&v, columns)}) {
-    if (knots->degree < 1 || knots->degree > 25 || count <= static_cast<std::size_t>(knots->degree)) {
+    if (knots->degree < 1 || knots->degree > 25 ||
+        count <= static_cast<std::size_t>(knots->degree)) {
       f.fail(first, "degrees from 1 to 25, and more control points than those");
     }
   }

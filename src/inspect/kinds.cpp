@@ -614,8 +614,9 @@ constexpr std::array<KindInfo, 47> kKinds = {{
      .measure_name = "distance",
      .what = "edges around a face that do not close",
      .why = "what the face covers cannot be told; it has no facets, or wrong ones",
-     .remedy = "by hand: lengthen or replace the edge in the source, since a guess may cover the wrong "
-               "side",
+     .remedy =
+         "by hand: lengthen or replace the edge in the source, since a guess may cover the wrong "
+         "side",
      .hints = "In space, where the end of one edge is not the start of the next; in the surface's "
               "parameters, where the loop ends elsewhere than it began.",
      .picture = "  *-----------*\n"
@@ -633,7 +634,8 @@ constexpr std::array<KindInfo, 47> kKinds = {{
      .what = "loops of a face that cross themselves or each other",
      .why = "the face covers nothing, or something twice, where they cross",
      .remedy = "by hand: correct the edges in the source, since which part is meant cannot be told",
-     .hints = "Judged in the surface's parameters, after the loops were divided finer several times.",
+     .hints =
+         "Judged in the surface's parameters, after the loops were divided finer several times.",
      .picture = "  *----.  .----*\n"
                 "  |     \\/     |\n"
                 "  |     /\\     |\n"
@@ -648,7 +650,8 @@ constexpr std::array<KindInfo, 47> kKinds = {{
      .what = "an edge that does not lie on the surface of its face",
      .why = "facets at the border take up the difference, and stand at an angle there",
      .remedy = "by hand: export again with a smaller tolerance, or trim anew in the source",
-     .hints = "The limit is what sewing allows, ten times: the file's uncertainty, or a part of the size.",
+     .hints = "The limit is what sewing allows, ten times: the file's uncertainty, or a part of "
+              "the size.",
      .picture = "        .----*----.     edge\n"
                 "  -----/-----------\\----  surface\n"
                 "      *             *\n",
@@ -703,7 +706,8 @@ constexpr std::array<KindInfo, 47> kKinds = {{
      .what = "a surface without a normal at places inside of its face",
      .why = "normals, offsets and mapped meshes fail there",
      .remedy = "by hand: build the surface anew without the collapsed place",
-     .hints = "Poles at the ends of the domain (of spheres, cones, triangular patches) are no such places.",
+     .hints = "Poles at the ends of the domain (of spheres, cones, triangular patches) are no such "
+              "places.",
      .picture = "  \\  |  /\n"
                 "   \\ | /\n"
                 "    \\|/   all lines meet\n"

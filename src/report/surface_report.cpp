@@ -10,8 +10,9 @@ namespace aguja {
 namespace {
 
 Json statistics_json(const ToleranceStatistics& s) {
-  return {{"count", s.count},   {"least", s.least},         {"mean", s.mean},
-          {"largest", s.largest}, {"at", point_json(s.at)}, {"entity", s.entity == 0 ? Json(nullptr) : Json(s.entity)}};
+  return {{"count", s.count},       {"least", s.least},
+          {"mean", s.mean},         {"largest", s.largest},
+          {"at", point_json(s.at)}, {"entity", s.entity == 0 ? Json(nullptr) : Json(s.entity)}};
 }
 
 }  // namespace
@@ -39,9 +40,17 @@ Json surface_json(const PreparedSurfaces& surfaces) {
           {"shells", c.shells},
           {"closed_shells", c.closed_shells},
           {"not_understood", std::move(left_out)},
-          {"uncertainty", surfaces.model.uncertainty ? Json(*surfaces.model.uncertainty) : Json(nullptr)},
-          {"sewing", {{"tolerance", surfaces.sew_tolerance}, {"why", surfaces.sew_why}, {"joined", joined}, {"divided", divided}}},
-          {"tolerances", {{"vertices", statistics_json(t.vertices)}, {"edges", statistics_json(t.edges)}, {"faces", statistics_json(t.faces)}}},
+          {"uncertainty",
+           surfaces.model.uncertainty ? Json(*surfaces.model.uncertainty) : Json(nullptr)},
+          {"sewing",
+           {{"tolerance", surfaces.sew_tolerance},
+            {"why", surfaces.sew_why},
+            {"joined", joined},
+            {"divided", divided}}},
+          {"tolerances",
+           {{"vertices", statistics_json(t.vertices)},
+            {"edges", statistics_json(t.edges)},
+            {"faces", statistics_json(t.faces)}}},
           {"chord_height", surfaces.tessellated.chord}};
 }
 
@@ -49,10 +58,12 @@ std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
   const SurfaceCounts c = count_surfaces(surfaces.model);
   const std::string_view unit = symbol(surfaces.model.unit);
   std::vector<std::string> notes;
-  notes.push_back(fmt::format(
-      "{}, {} ({} used once, {} more than twice), {} of {} shells closed by shared edges; facets within {} {}",
-      plural(c.faces, "face"), plural(c.edges, "edge"), grouped(c.edges_used_once), grouped(c.edges_used_more),
-      grouped(c.closed_shells), grouped(c.shells), brief(surfaces.tessellated.chord), unit));
+  notes.push_back(
+      fmt::format("{}, {} ({} used once, {} more than twice), {} of {} shells closed by shared "
+                  "edges; facets within {} {}",
+                  plural(c.faces, "face"), plural(c.edges, "edge"), grouped(c.edges_used_once),
+                  grouped(c.edges_used_more), grouped(c.closed_shells), grouped(c.shells),
+                  brief(surfaces.tessellated.chord), unit));
   if (!surfaces.model.not_understood.empty()) {
     std::string text = "not understood, and left out:";
     std::size_t told = 0;
@@ -74,8 +85,9 @@ std::string tolerances_text(const PreparedSurfaces& surfaces, const TextOptions&
                    {"at", Align::left},
                    {"entity", Align::right}});
   const auto row = [&](const char* name, const ToleranceStatistics& s) {
-    table.add({fmt::format("{} {}", grouped(s.count), name), fmt::format("{:.3g}", s.least), fmt::format("{:.3g}", s.mean),
-               fmt::format("{:.3g}", s.largest), brief(s.at), s.entity == 0 ? "-" : "#" + std::to_string(s.entity)});
+    table.add({fmt::format("{} {}", grouped(s.count), name), fmt::format("{:.3g}", s.least),
+               fmt::format("{:.3g}", s.mean), fmt::format("{:.3g}", s.largest), brief(s.at),
+               s.entity == 0 ? "-" : "#" + std::to_string(s.entity)});
   };
   row("vertices, from the ends of their edges", t.vertices);
   row("edges, from the surfaces of their faces", t.edges);

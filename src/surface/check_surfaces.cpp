@@ -37,7 +37,9 @@ class StatisticsOf {
 };
 
 // Where the edge's curve ends, as it runs.
-std::array<Point, 2> ends_of(const BodyEdge& e) { return {e.curve->point(e.from), e.curve->point(e.to)}; }
+std::array<Point, 2> ends_of(const BodyEdge& e) {
+  return {e.curve->point(e.from), e.curve->point(e.to)};
+}
 
 bool has_ends(const BodyEdge& e) { return e.curve && e.range().is_finite(); }
 
@@ -79,12 +81,15 @@ BodyTolerances measure_tolerances(const PreparedSurfaces& surfaces) {
       faces.add(fits[f].largest_off, fits[f].at, body.faces[f].entity);
       for (const FaceLoop& l : body.faces[f].loops) {
         for (const EdgeUseOfFace& u : l.edges) {
-          if (of_edge[u.edge] >= 0) of_edge[u.edge] = std::max(of_edge[u.edge], off_of_edge(body.faces[f], body.edges[u.edge]));
+          if (of_edge[u.edge] >= 0)
+            of_edge[u.edge] =
+                std::max(of_edge[u.edge], off_of_edge(body.faces[f], body.edges[u.edge]));
         }
       }
     }
     for (std::uint32_t v = 0; v < of_vertex.size(); ++v) {
-      if (of_vertex[v] >= 0) vertices.add(of_vertex[v], body.vertices[v].point, body.vertices[v].entity);
+      if (of_vertex[v] >= 0)
+        vertices.add(of_vertex[v], body.vertices[v].point, body.vertices[v].entity);
     }
     for (std::uint32_t e = 0; e < of_edge.size(); ++e) {
       if (of_edge[e] < 0) continue;
@@ -119,7 +124,8 @@ SurfaceCounts count_surfaces(const SurfaceModel& model) {
         }
       }
       ++c.shells;
-      c.closed_shells += std::all_of(own.begin(), own.end(), [](const auto& x) { return x.second == 2; });
+      c.closed_shells +=
+          std::all_of(own.begin(), own.end(), [](const auto& x) { return x.second == 2; });
     }
   }
   return c;
@@ -150,12 +156,14 @@ class Checker {
   void look_at(std::optional<std::size_t> part, std::size_t b) {
     part_ = part;
     body_ = &surfaces_.model.bodies[b];
-    placement_ = part ? surfaces_.model.instances[surfaces_.instance_of_part[*part]].placement : Placement{};
+    placement_ =
+        part ? surfaces_.model.instances[surfaces_.instance_of_part[*part]].placement : Placement{};
     triangles_of_face_.assign(body_->faces.size(), {});
     if (part) {
       const auto& patch_of = mesh_.parts[*part].mesh.patch_of;
       for (std::uint32_t t = 0; t < patch_of.size(); ++t) {
-        if (patch_of[t].value < triangles_of_face_.size()) triangles_of_face_[patch_of[t].value].push_back({t});
+        if (patch_of[t].value < triangles_of_face_.size())
+          triangles_of_face_[patch_of[t].value].push_back({t});
       }
     }
     limit_ = 10 * std::max(surfaces_.sew_tolerance, surfaces_.model.uncertainty.value_or(0));
@@ -182,9 +190,10 @@ class Checker {
     g.finding.count = 1;
     g.finding.face = face;
     g.finding.entity = body_->faces[face].entity;
-    g.finding.detail = "face " + std::to_string(face) + number_of(body_->faces[face].entity) + ", " +
-                       std::string(slug(body_->faces[face].surface->kind()));
-    g.geometry = {g.finding.place, Point(static_cast<double>(face), static_cast<double>(body_->faces[face].entity), measure)};
+    g.finding.detail = "face " + std::to_string(face) + number_of(body_->faces[face].entity) +
+                       ", " + std::string(slug(body_->faces[face].surface->kind()));
+    g.geometry = {g.finding.place, Point(static_cast<double>(face),
+                                         static_cast<double>(body_->faces[face].entity), measure)};
     g.triangles = triangles_of_face_[face];
     out_.push_back(std::move(g));
     return out_.back();
@@ -203,7 +212,8 @@ class Checker {
         for (std::size_t i = 0; i < n; ++i) {
           const EdgeUseOfFace &u = l.edges[i], &next = l.edges[(i + 1) % n];
           const std::uint32_t a = u.forward ? body_->edges[u.edge].end : body_->edges[u.edge].start;
-          const std::uint32_t b = next.forward ? body_->edges[next.edge].start : body_->edges[next.edge].end;
+          const std::uint32_t b =
+              next.forward ? body_->edges[next.edge].start : body_->edges[next.edge].end;
           if (a == b) continue;
           const double d = (body_->vertices[a].point - body_->vertices[b].point).norm();
           if (d <= surfaces_.sew_tolerance) continue;
@@ -226,12 +236,17 @@ class Checker {
       switch (trouble.kind) {
         case Kind::open_loop:
         case Kind::no_facets:
-          what = trouble.kind == Kind::open_loop ? "its loop does not close in the surface's parameters"
-                                                 : "no facets come of it";
+          what = trouble.kind == Kind::open_loop
+                     ? "its loop does not close in the surface's parameters"
+                     : "no facets come of it";
           if (told_open_.contains(trouble.face)) continue;
           break;
-        case Kind::loop_crossing: kind = FindingKind::loop_crossing; break;
-        case Kind::off_surface: kind = FindingKind::edge_off_surface; break;
+        case Kind::loop_crossing:
+          kind = FindingKind::loop_crossing;
+          break;
+        case Kind::off_surface:
+          kind = FindingKind::edge_off_surface;
+          break;
         case Kind::turned:
           kind = FindingKind::singular_surface;
           what = "facets turn over there";
@@ -246,7 +261,8 @@ class Checker {
   void check_off_surface(const TessellatedBody& t) {
     for (std::uint32_t f = 0; f < t.fits.size(); ++f) {
       if (!(t.fits[f].largest_off > limit_)) continue;
-      add(FindingKind::edge_off_surface, f, t.fits[f].at, t.fits[f].largest_off).finding.limit = limit_;
+      add(FindingKind::edge_off_surface, f, t.fits[f].at, t.fits[f].largest_off).finding.limit =
+          limit_;
     }
   }
 
@@ -265,7 +281,8 @@ class Checker {
             GivenFinding& g = add(FindingKind::vertex_off_edge, f, body_->vertices[v[k]].point, d);
             g.finding.limit = limit_;
             g.finding.entity = edge.entity;
-            g.finding.detail = "an end of edge" + number_of(edge.entity) + " of face " + std::to_string(f);
+            g.finding.detail =
+                "an end of edge" + number_of(edge.entity) + " of face " + std::to_string(f);
             g.triangles.clear();
           }
         }
@@ -314,7 +331,9 @@ class Checker {
         const Mesh& m = mesh_.parts[*part_].mesh;
         for (const TriangleId t : triangles_of_face_[f]) {
           const Triangle& tri = m.triangle(t);
-          area += 0.5 * (m.point(tri[1]) - m.point(tri[0])).cross(m.point(tri[2]) - m.point(tri[0])).norm();
+          area +=
+              0.5 *
+              (m.point(tri[1]) - m.point(tri[0])).cross(m.point(tri[2]) - m.point(tri[0])).norm();
         }
         if (!triangles_of_face_[f].empty()) at = m.point(m.triangle(triangles_of_face_[f][0])[0]);
       }
@@ -355,7 +374,8 @@ class Checker {
     std::size_t places = 0;
     for (int i = 1; i < kSamples; ++i) {
       for (int j = 1; j < kSamples; ++j) {
-        const SurfacePoint p = s.at(u.low + u.width() * i / kSamples, v.low + v.width() * j / kSamples);
+        const SurfacePoint p =
+            s.at(u.low + u.width() * i / kSamples, v.low + v.width() * j / kSamples);
         if (p.normal() == Vector::Zero()) ++places, at = p.p;
       }
     }
@@ -379,11 +399,14 @@ std::vector<GivenFinding> check_surfaces(const PreparedSurfaces& surfaces, const
   return Checker(surfaces, mesh).run();
 }
 
-void name_faces(std::vector<Finding>& findings, const PreparedSurfaces& surfaces, const Model& mesh) {
+void name_faces(std::vector<Finding>& findings, const PreparedSurfaces& surfaces,
+                const Model& mesh) {
   for (Finding& f : findings) {
     if (f.face || !f.part_index || f.triangles.empty()) continue;
     if (*f.part_index >= surfaces.instance_of_part.size()) continue;
-    const Body& body = surfaces.model.bodies[surfaces.model.instances[surfaces.instance_of_part[*f.part_index]].body];
+    const Body& body =
+        surfaces.model
+            .bodies[surfaces.model.instances[surfaces.instance_of_part[*f.part_index]].body];
     const Mesh& m = mesh.parts[*f.part_index].mesh;
     if (m.patch_of.empty()) continue;
     const std::uint32_t face = m.patch_of[f.triangles[0].value].value;

@@ -40,8 +40,12 @@ class DomainFinder {
  public:
   DomainFinder(const Surface& surface, double tolerance, double step_u, double step_v,
                const NewVertex& new_vertex)
-      : surface_(surface), foot_(surface), tolerance_(tolerance), step_{step_u, step_v},
-        new_vertex_(new_vertex), poles_(surface.poles()) {
+      : surface_(surface),
+        foot_(surface),
+        tolerance_(tolerance),
+        step_{step_u, step_v},
+        new_vertex_(new_vertex),
+        poles_(surface.poles()) {
     period_ = {surface.period_u(), surface.period_v()};
   }
 
@@ -165,7 +169,8 @@ class DomainFinder {
     const Parameters back = nearest_turn(start.uv, out.points.back().uv);
     int turns[2] = {0, 0};
     for (int k = 0; k < 2; ++k) {
-      if (period_[k] > 0) turns[k] = static_cast<int>(std::lround((back[k] - start.uv[k]) / period_[k]));
+      if (period_[k] > 0)
+        turns[k] = static_cast<int>(std::lround((back[k] - start.uv[k]) / period_[k]));
     }
     if (jumped) {
       // The loop ends in a pole: on to where it began.
@@ -357,8 +362,8 @@ class DomainFinder {
   // A pole as a side of the domain, both ends included.
   [[nodiscard]] std::vector<DomainPoint> pole_line(const DomainPoint& from, int k, double length,
                                                    VertexId tip) const {
-    const auto count = static_cast<int>(
-        std::clamp(std::ceil(std::fabs(length) / step_[k]), 1.0, 2000.0));
+    const auto count =
+        static_cast<int>(std::clamp(std::ceil(std::fabs(length) / step_[k]), 1.0, 2000.0));
     std::vector<DomainPoint> out;
     for (int i = 0; i <= count; ++i) {
       out.push_back({from.uv, tip});
@@ -371,12 +376,14 @@ class DomainFinder {
   bool whole_surface() {
     const Interval u = surface_.domain_u(), v = surface_.domain_v();
     if (!u.is_finite() || !v.is_finite()) return false;
-    const Parameters corner[4] = {{u.low, v.low}, {u.high, v.low}, {u.high, v.high}, {u.low, v.high}};
+    const Parameters corner[4] = {
+        {u.low, v.low}, {u.high, v.low}, {u.high, v.high}, {u.low, v.high}};
     const auto pole_of = [&](const Parameters& a, const Parameters& b) -> const Pole* {
       for (const Pole& p : poles_) {
         const int fixed = p.at_u ? 0 : 1;
         const double reach = 1e-9 * (p.at_u ? u : v).width();
-        if (std::fabs(a[fixed] - p.value) <= reach && std::fabs(b[fixed] - p.value) <= reach) return &p;
+        if (std::fabs(a[fixed] - p.value) <= reach && std::fabs(b[fixed] - p.value) <= reach)
+          return &p;
       }
       return nullptr;
     };

@@ -55,7 +55,8 @@ Steps steps_over(const Surface& surface, const Bounds& bounds, const FaceFinenes
         sum[k] += speed[k];
         double length = f.longest > 0 ? f.longest : kInfinity;
         if (curvature[k] > 0) {
-          length = std::min({length, std::sqrt(8 * f.chord / curvature[k]), f.angle / curvature[k]});
+          length =
+              std::min({length, std::sqrt(8 * f.chord / curvature[k]), f.angle / curvature[k]});
         }
         if (speed[k] > 0) out.step[k] = std::min(out.step[k], length / speed[k]);
       }
@@ -84,7 +85,8 @@ class FaceMesher {
     const Bounds rough = rough_bounds(loops);
     const Steps first = steps_over(surface_, rough, fineness_);
     const NewVertex make = [&](const Point& p) { return own_vertex(p); };
-    auto found = find_domain(surface_, loops, fineness_.tolerance, first.step[0], first.step[1], make);
+    auto found =
+        find_domain(surface_, loops, fineness_.tolerance, first.step[0], first.step[1], make);
     if (const auto* failure = std::get_if<DomainFailure>(&found)) {
       trouble(failure->kind, failure->place, failure->measure);
       return std::move(out_);
@@ -150,7 +152,8 @@ class FaceMesher {
     }
     const Interval u = surface_.domain_u(), v = surface_.domain_v();
     // Closed directions may be gone around, and poles reached.
-    if (u.is_finite() && (surface_.period_u() > 0 || corners == 0)) b.extend({u.low, b.low[1]}), b.extend({u.high, b.low[1]});
+    if (u.is_finite() && (surface_.period_u() > 0 || corners == 0))
+      b.extend({u.low, b.low[1]}), b.extend({u.high, b.low[1]});
     if (v.is_finite() && (surface_.period_v() > 0 || corners == 0 || !surface_.poles().empty())) {
       b.extend({b.low[0], v.low});
       b.extend({b.low[0], v.high});
@@ -187,7 +190,8 @@ class FaceMesher {
   void add_grid(const Bounds& bounds) {
     const Parameters width = bounds.width();
     double count[2];
-    for (int k = 0; k < 2; ++k) count[k] = std::max(1.0, std::ceil(width[k] / steps_.step[k] - 1e-9));
+    for (int k = 0; k < 2; ++k)
+      count[k] = std::max(1.0, std::ceil(width[k] / steps_.step[k] - 1e-9));
     // Straight in one direction: the border's points serve both ends.
     if (count[0] <= 1 && count[1] <= 1) return;
     if (count[0] <= 1 || count[1] <= 1) return;
@@ -195,7 +199,8 @@ class FaceMesher {
     double cell[2];
     for (int k = 0; k < 2; ++k) cell[k] = width[k] * steps_.speed[k] / count[k];
     for (int k = 0; k < 2; ++k) {
-      if (cell[k] > 8 * cell[1 - k]) count[k] = std::ceil(width[k] * steps_.speed[k] / (8 * cell[1 - k]));
+      if (cell[k] > 8 * cell[1 - k])
+        count[k] = std::ceil(width[k] * steps_.speed[k] / (8 * cell[1 - k]));
     }
     const double total = count[0] * count[1];
     if (total > static_cast<double>(kMostPoints)) {
@@ -216,7 +221,8 @@ class FaceMesher {
         const double u = bounds.low[0] + step[0] * (i + shift);
         while (next < crossings.size() && crossings[next] < u) ++next;
         if (next % 2 == 0) continue;
-        const int cu = std::clamp(static_cast<int>((u - bounds.low[0]) / step[0] * 2), 0, 2 * nu - 1);
+        const int cu =
+            std::clamp(static_cast<int>((u - bounds.low[0]) / step[0] * 2), 0, 2 * nu - 1);
         const int cv = std::clamp(j * 2, 0, 2 * nv - 1);
         if (blocked[static_cast<std::size_t>(cv) * 2 * nu + cu] != 0) continue;
         const Parameters uv(u, v);
@@ -237,8 +243,9 @@ class FaceMesher {
     return all;
   }
   // Half cells through which the border runs, and those beside them.
-  [[nodiscard]] std::vector<std::uint8_t> cells_near_border(const Bounds& bounds, const Parameters& step,
-                                                            int nu, int nv) const {
+  [[nodiscard]] std::vector<std::uint8_t> cells_near_border(const Bounds& bounds,
+                                                            const Parameters& step, int nu,
+                                                            int nv) const {
     const int cu = 2 * nu, cv = 2 * nv;
     std::vector<std::uint8_t> blocked(static_cast<std::size_t>(cu) * cv);
     const auto block = [&](const Parameters& uv) {
@@ -246,7 +253,8 @@ class FaceMesher {
       const int j = static_cast<int>(std::floor((uv[1] - bounds.low[1]) / step[1] * 2));
       for (int a = i - 1; a <= i + 1; ++a) {
         for (int b = j - 1; b <= j + 1; ++b) {
-          if (a >= 0 && a < cu && b >= 0 && b < cv) blocked[static_cast<std::size_t>(b) * cu + a] = 1;
+          if (a >= 0 && a < cu && b >= 0 && b < cv)
+            blocked[static_cast<std::size_t>(b) * cu + a] = 1;
         }
       }
     };
@@ -254,7 +262,8 @@ class FaceMesher {
       for (std::size_t i = 0; i < polygon.size(); ++i) {
         const Parameters &a = polygon[i].uv, &b = polygon[(i + 1) % polygon.size()].uv;
         const Parameters d = b - a;
-        const double pieces = std::ceil(2 * std::max(std::fabs(d[0]) / step[0], std::fabs(d[1]) / step[1]));
+        const double pieces =
+            std::ceil(2 * std::max(std::fabs(d[0]) / step[0], std::fabs(d[1]) / step[1]));
         const int n = static_cast<int>(std::clamp(pieces, 1.0, 20000.0));
         for (int k = 0; k < n; ++k) block(a + d * k / n);
       }
@@ -326,7 +335,8 @@ class FaceMesher {
       for (std::uint32_t t = 0; t < triangles_.size(); ++t) {
         for (std::size_t c = 0; c < 3; ++c) {
           const std::uint64_t k = key(triangles_[t][c], triangles_[t][(c + 1) % 3]);
-          const auto [at, is_new] = beside.try_emplace(k, std::array<std::uint32_t, 2>{t, kNoIndex});
+          const auto [at, is_new] =
+              beside.try_emplace(k, std::array<std::uint32_t, 2>{t, kNoIndex});
           if (!is_new) at->second[1] = t;
         }
       }
@@ -355,7 +365,8 @@ class FaceMesher {
     }
   }
   // Of a triangle of border points that is flat but for rounding.
-  [[nodiscard]] std::optional<std::size_t> longest_side_of_sliver(const std::array<std::uint32_t, 3>& t) const {
+  [[nodiscard]] std::optional<std::size_t> longest_side_of_sliver(
+      const std::array<std::uint32_t, 3>& t) const {
     constexpr double kRounding = 1e-9;  // height by length
     for (const std::uint32_t v : t) {
       if (v >= border_points_) return std::nullopt;
@@ -398,7 +409,8 @@ class FaceMesher {
       bool divided = false;
       if (const auto side = fineness_.no_ears ? open_side_of_ear(t) : std::nullopt) {
         const std::uint32_t a = t[*side], b = t[(*side + 1) % 3];
-        if (too_far_.insert(key(a, b)).second) more.push_back(0.5 * (points_[a].uv + points_[b].uv));
+        if (too_far_.insert(key(a, b)).second)
+          more.push_back(0.5 * (points_[a].uv + points_[b].uv));
         continue;
       }
       for (std::size_t c = 0; c < 3; ++c) {
@@ -437,7 +449,8 @@ class FaceMesher {
     return !more.empty();
   }
   // The one side inside of the face of a facet that has two on its border.
-  [[nodiscard]] std::optional<std::size_t> open_side_of_ear(const std::array<std::uint32_t, 3>& t) const {
+  [[nodiscard]] std::optional<std::size_t> open_side_of_ear(
+      const std::array<std::uint32_t, 3>& t) const {
     std::optional<std::size_t> open;
     for (std::size_t c = 0; c < 3; ++c) {
       if (t[c] >= border_points_) return std::nullopt;

@@ -22,8 +22,8 @@ struct FaceFineness {
   double angle = 0;
   double longest = 0;
   double tolerance = 0;  ///< what is nearer than this to a pole is the pole
-  /// No facet has two sides on the border: where both faces at a curved edge cut the same corner off,
-  /// their facets would be the same.
+  /// No facet has two sides on the border: where both faces at a curved edge cut the same corner
+  /// off, their facets would be the same.
   bool no_ears = false;
 };
 

@@ -8,7 +8,8 @@
 namespace aguja {
 namespace {
 
-// Edges nearer than this to each other, as a part of the model's size, are the same but for rounding.
+// Edges nearer than this to each other, as a part of the model's size, are the same but for
+// rounding.
 constexpr double kSewOfDiagonal = 1e-5;
 
 }  // namespace

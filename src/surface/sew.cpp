@@ -80,7 +80,8 @@ class Sewer {
     }
     const std::vector<std::uint32_t> list(ends.begin(), ends.end());
     Array<FloatBox> boxes;
-    for (const std::uint32_t v : list) boxes.push_back(around(body().vertices[v].point, 0.5 * tolerance));
+    for (const std::uint32_t v : list)
+      boxes.push_back(around(body().vertices[v].point, 0.5 * tolerance));
     const Array<FloatBox> kept = boxes;
     const BoxTree tree(std::move(boxes));
     struct Pair {
@@ -175,7 +176,8 @@ class Sewer {
       const BodyEdge whole = body().edges[e];
       const bool rising = whole.from < whole.to;
       std::sort(list.begin(), list.end(), [&](const Cut& a, const Cut& b) {
-        return rising ? std::tuple(a.t, a.vertex) < std::tuple(b.t, b.vertex) : std::tuple(-a.t, a.vertex) < std::tuple(-b.t, b.vertex);
+        return rising ? std::tuple(a.t, a.vertex) < std::tuple(b.t, b.vertex)
+                      : std::tuple(-a.t, a.vertex) < std::tuple(-b.t, b.vertex);
       });
       // One vertex a place.
       std::vector<Cut> apart;
@@ -346,7 +348,8 @@ class Sewer {
         }
       }
       // The lesser part is turned.
-      const auto count = static_cast<std::size_t>(std::count_if(piece.begin(), piece.end(), [&](std::uint32_t f) { return turned[f] == 1; }));
+      const auto count = static_cast<std::size_t>(std::count_if(
+          piece.begin(), piece.end(), [&](std::uint32_t f) { return turned[f] == 1; }));
       if (2 * count > piece.size()) {
         for (const std::uint32_t f : piece) turned[f] = 1 - turned[f];
       }

@@ -27,7 +27,7 @@ Vector SurfacePoint::normal() const {
   const Vector n = du.cross(dv);
   const double length = n.norm();
   return length > 1e-14 * du.norm() * dv.norm() && length > 0 ? Vector(n / length)
-                                                               : Vector(Vector::Zero());
+                                                              : Vector(Vector::Zero());
 }
 
 SurfacePoint::Curvature SurfacePoint::curvature() const {
@@ -250,7 +250,10 @@ namespace {
 class SplineSurface : public Surface {
  public:
   SplineSurface(KnotVector u, KnotVector v, std::vector<Point> points, std::vector<double> weights)
-      : u_(std::move(u)), v_(std::move(v)), points_(std::move(points)), weights_(std::move(weights)) {
+      : u_(std::move(u)),
+        v_(std::move(v)),
+        points_(std::move(points)),
+        weights_(std::move(weights)) {
     for (const Point& p : points_) size_ = std::max(size_, (p - points_[0]).norm());
     find_seams();
     find_poles();
@@ -333,7 +336,8 @@ class SplineSurface : public Surface {
         const Point first = place(along.low);
         double spread = 0;
         for (int i = 1; i <= kSamples; ++i) {
-          spread = std::max(spread, (place(along.low + along.width() * i / kSamples) - first).norm());
+          spread =
+              std::max(spread, (place(along.low + along.width() * i / kSamples) - first).norm());
         }
         if (spread <= 1e-7 * size_) poles_.push_back({at_u, value, first});
       }
@@ -400,7 +404,9 @@ class Extrusion : public Surface {
   Interval domain_u() const override { return range_; }
   Interval domain_v() const override { return height_; }
   double period_u() const override { return closes() ? range_.width() : 0; }
-  std::vector<double> breaks_u(const Interval& range) const override { return curve_->breaks(range); }
+  std::vector<double> breaks_u(const Interval& range) const override {
+    return curve_->breaks(range);
+  }
   std::optional<Parameters> parameters_of(const Point& p) const override {
     const double length = direction_.squaredNorm();
     if (curve_->kind() == CurveKind::line) {
@@ -424,7 +430,8 @@ class Extrusion : public Surface {
  private:
   [[nodiscard]] bool closes() const {
     if (!range_.is_finite()) return false;
-    if (curve_->period() > 0) return std::fabs(range_.width() - curve_->period()) < 1e-9 * range_.width();
+    if (curve_->period() > 0)
+      return std::fabs(range_.width() - curve_->period()) < 1e-9 * range_.width();
     const Point a = curve_->point(range_.low), b = curve_->point(range_.high);
     return (a - b).norm() <= 1e-9 * (curve_->point(range_.middle()) - a).norm();
   }
@@ -438,7 +445,10 @@ class Revolution : public Surface {
  public:
   Revolution(CurvePtr curve, const Interval& range, const Point& origin, const Vector& axis,
              const Interval& angles)
-      : curve_(std::move(curve)), range_(range), origin_(origin), axis_(axis.normalized()),
+      : curve_(std::move(curve)),
+        range_(range),
+        origin_(origin),
+        axis_(axis.normalized()),
         angles_(angles) {}
   SurfaceKind kind() const override { return SurfaceKind::revolution; }
   SurfacePoint at(double u, double v) const override {
@@ -456,9 +466,7 @@ class Revolution : public Surface {
   }
   Interval domain_u() const override { return angles_; }
   Interval domain_v() const override { return range_; }
-  double period_u() const override {
-    return std::fabs(angles_.width() - kTurn) < 1e-9 ? kTurn : 0;
-  }
+  double period_u() const override { return std::fabs(angles_.width() - kTurn) < 1e-9 ? kTurn : 0; }
   double period_v() const override {
     const double period = curve_->period();
     return period > 0 && std::fabs(range_.width() - period) < 1e-9 * period ? period : 0;
@@ -474,7 +482,9 @@ class Revolution : public Surface {
     }
     return out;
   }
-  std::vector<double> breaks_v(const Interval& range) const override { return curve_->breaks(range); }
+  std::vector<double> breaks_v(const Interval& range) const override {
+    return curve_->breaks(range);
+  }
   std::optional<Parameters> parameters_of(const Point& p) const override {
     if (!range_.is_finite()) return std::nullopt;
     // The curve may lie on both sides of the axis, and anywhere about it: by samples, elsewhere.
@@ -539,7 +549,8 @@ class Ruled : public Surface {
     std::vector<Pole> out;
     for (const double v : {0.0, 1.0}) {
       const Point p = at(0, v).p;
-      if ((at(0.5, v).p - p).norm() + (at(1, v).p - p).norm() <= 1e-9 * (at(0.5, 0.5).p - p).norm()) {
+      if ((at(0.5, v).p - p).norm() + (at(1, v).p - p).norm() <=
+          1e-9 * (at(0.5, 0.5).p - p).norm()) {
         out.push_back({false, v, p});
       }
     }
@@ -596,8 +607,10 @@ class OffsetSurface : public Surface {
   std::vector<Pole> poles() const override {
     std::vector<Pole> out = surface_->poles();
     for (Pole& pole : out) {
-      const double other = pole.at_u ? surface_->domain_v().middle() : surface_->domain_u().middle();
-      const SurfacePoint s = pole.at_u ? first_order(pole.value, other) : first_order(other, pole.value);
+      const double other =
+          pole.at_u ? surface_->domain_v().middle() : surface_->domain_u().middle();
+      const SurfacePoint s =
+          pole.at_u ? first_order(pole.value, other) : first_order(other, pole.value);
       pole.place = s.p;
     }
     return out;

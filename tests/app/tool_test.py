@@ -143,6 +143,45 @@ class ToolTest(unittest.TestCase):
         self.assertEqual(run("stitch", model, "--dry-run", "--tolerance", "-1mm").returncode, 2)
         self.assertEqual(run("compare", model, self.folder / "nothing.stl").returncode, 3)
 
+    # ---- surface models
+
+    def test_surface_models_are_certified_measured_and_inspected_in_terms_of_their_source(self):
+        pod = self.report("certify", self.folder / "pod.step", "--chord", "0.02mm", "--facet-angle", "10deg")
+        record = json.loads((self.folder / "pod.step.json").read_text())
+        self.assertEqual(pod["verdict"], "solid")
+        self.assertLessEqual(abs(pod["volume"] - record["volume"]), 0.02 * pod["area"])
+        self.assertEqual(pod["surface"]["closed_shells"], 2)
+        self.assertEqual(pod["surface"]["edges_used_once"], 0)
+        self.assertLessEqual(pod["surface"]["chord_height"], 0.02)
+        for name in ("pod.iges", "clamp.iges", "clamp.step", "clamp-unsewn.step"):
+            self.assertEqual(self.report("certify", self.folder / name)["verdict"], "solid", name)
+        unsewn = self.report("inspect", self.folder / "clamp-unsewn.step")
+        self.assertEqual([f["kind"] for f in unsewn["findings"]], ["unshared-edge"])
+        self.assertEqual(self.report("inspect", self.folder / "clamp-unsewn.step", "--sew", "0", status=1)["surface"]["edges_used_once"], 44)
+        turned = self.report("inspect", self.folder / "clamp-reversed-face.step")["findings"]
+        self.assertEqual([f["kind"] for f in turned], ["reversed-face"])
+        self.assertIsNotNone(turned[0]["entity"])
+        self.assertIn("open-loop", [f["kind"] for f in self.report("inspect", self.folder / "clamp-open-loop.step", status=1)["findings"]])
+        self.assertIn("tolerances in mm", run("measure", self.folder / "clamp.step", "--tolerances").stdout)
+        self.assertEqual(run("measure", self.folder / "pod.stl", "--tolerances").returncode, 2)
+
+    def test_surface_models_are_stitched_mended_and_converted_to_meshes(self):
+        gaps, out = self.folder / "clamp-gaps.step", self.folder / "clamp.ply"
+        self.assertEqual(self.report("certify", gaps, status=1)["verdict"], "not-solid")
+        stitched = self.report("stitch", gaps, "--tolerance", "0.1mm", "-o", out, "--overwrite")
+        self.assertEqual(stitched["certificate"]["verdict"], "solid")
+        record = json.loads((self.folder / "clamp-gaps.step.json").read_text())
+        self.assertAlmostEqual(stitched["certificate"]["volume"], record["volume"], delta=0.005 * record["volume"])
+        mended = self.report("mend", self.folder / "clamp-missing-face.step", "-o", out, "--overwrite")
+        self.assertTrue(mended["solid"])
+        self.assertTrue(mended["ledger"][-1]["method"].startswith("flat"))
+        self.report("convert", self.folder / "clamp.step", "-o", out, "--overwrite")
+        self.assertLessEqual(self.report("compare", self.folder / "clamp.step", out)["deviation"]["a_to_b"]["largest"], 1e-9)
+        refused = run("convert", self.folder / "clamp.step", "-o", self.folder / "again.step")
+        self.assertEqual(refused.returncode, 2)
+        self.assertIn("read, not written", refused.stderr)
+        self.assertEqual(run("certify", self.folder / "clamp.step", "--chord", "0").returncode, 2)
+
     # ---- mend
 
     def test_mend_makes_solids_of_the_known_volume_and_says_what_waits(self):

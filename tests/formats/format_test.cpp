@@ -30,7 +30,7 @@ TEST(Format, IsKnownByContentWhateverTheName) {
 }
 
 TEST(Format, ContentThatFitsNothingIsNotKnown) {
-  for (const char* text : {"", " ", "hello", "<xml/>", "PK\3\4", "ISO-10303-21;", "s"}) {
+  for (const char* text : {"", " ", "hello", "<xml/>", "PK\3\4", "ISO 10303 21", "s"}) {
     EXPECT_FALSE(format_of_content(text)) << text;
   }
 }

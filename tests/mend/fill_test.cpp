@@ -335,13 +335,21 @@ TEST(Fill, AutomaticIsScoredOnSeededOpenings) {
     Random random(seed);
     Mesh whole;
     switch (seed % 5) {
-      case 0: whole = grid_box(12, {1, 2, 1.5}); break;
-      case 1: whole = with_distinct_points(test::sphere(28)); break;
-      case 2: whole = torus(64, 32, 3, 1); break;
-      case 3: whole = cylinder(48, 16, 1, 2); break;
+      case 0:
+        whole = grid_box(12, {1, 2, 1.5});
+        break;
+      case 1:
+        whole = with_distinct_points(test::sphere(28));
+        break;
+      case 2:
+        whole = torus(64, 32, 3, 1);
+        break;
+      case 3:
+        whole = cylinder(48, 16, 1, 2);
+        break;
       default:
-        whole = with_distinct_points(test::extruded(
-            {{0, 0, 0}, {3, 0, 0}, {3, 1, 0}, {1, 1, 0}, {1, 3, 0}, {0, 3, 0}}, 1));
+        whole = with_distinct_points(
+            test::extruded({{0, 0, 0}, {3, 0, 0}, {3, 1, 0}, {1, 1, 0}, {1, 3, 0}, {0, 3, 0}}, 1));
     }
     const Point at = whole.points[random.index(whole.points.size())];
     const double radius = random.between(0.15, 0.4);

@@ -131,8 +131,8 @@ struct Finding {
   std::vector<TriangleId> triangles;   ///< in the part as read, rising; as many as asked for
   std::size_t triangle_total = 0;      ///< how many there are
   std::vector<FindingKind> waits_for;
-  std::vector<Symptom> cause_of;      ///< what would go with it, by kind
-  std::optional<std::string> waived;  ///< the profile's reason to leave it as it is
+  std::vector<Symptom> cause_of;        ///< what would go with it, by kind
+  std::optional<std::string> waived;    ///< the profile's reason to leave it as it is
   std::optional<std::uint32_t> face;    ///< of a surface model: by number within its body
   std::optional<std::uint64_t> entity;  ///< the number that its file gives it
 };

@@ -17,8 +17,8 @@
 
 namespace aguja {
 
-/// A finding from elsewhere, of the surfaces that a model was made from, say: `inspect` gives it its
-/// severity, id, waiver and place in the order. `geometry` is what its id is made of.
+/// A finding from elsewhere, of the surfaces that a model was made from, say: `inspect` gives it
+/// its severity, id, waiver and place in the order. `geometry` is what its id is made of.
 struct GivenFinding {
   Finding finding;  ///< with its `part_index`, or none for the whole model
   std::vector<Point> geometry;

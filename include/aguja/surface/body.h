@@ -22,8 +22,8 @@ struct BodyVertex {
   EntityNumber entity = 0;
 };
 
-/// A piece of a curve from one vertex to another: from `from` to `to`, which is lower where the edge
-/// runs against its curve.
+/// A piece of a curve from one vertex to another: from `from` to `to`, which is lower where the
+/// edge runs against its curve.
 struct BodyEdge {
   CurvePtr curve;
   double from = 0;
@@ -59,7 +59,7 @@ struct FaceLoop {
 
 struct Face {
   SurfacePtr surface;
-  bool same_sense = true;  ///< it faces as its surface's normal does
+  bool same_sense = true;       ///< it faces as its surface's normal does
   std::vector<FaceLoop> loops;  ///< empty: all of the surface's domain
   std::string name;
   std::optional<std::array<float, 3>> colour;  ///< red, green, blue, 0 to 1

@@ -17,11 +17,11 @@ struct PrepareOptions {
 
 /// A surface model, ready to be looked at as a mesh.
 struct PreparedSurfaces {
-  SurfaceModel model;               ///< sewn
-  std::vector<SewResult> sewing;    ///< by body, without the bodies
+  SurfaceModel model;             ///< sewn
+  std::vector<SewResult> sewing;  ///< by body, without the bodies
   double sew_tolerance = 0;
   std::string sew_why;
-  TessellatedModel tessellated;     ///< without its model
+  TessellatedModel tessellated;  ///< without its model
   std::vector<std::size_t> instance_of_part;
 };
 

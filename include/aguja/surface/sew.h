@@ -19,18 +19,18 @@ struct RefusedSeam {
 
 struct SewResult {
   Body body;
-  std::size_t joined = 0;    ///< pairs of edges that became one
-  std::size_t divided = 0;   ///< edges that a vertex of another divided
+  std::size_t joined = 0;       ///< pairs of edges that became one
+  std::size_t divided = 0;      ///< edges that a vertex of another divided
   std::size_t open_before = 0;  ///< edges that one face uses, once
   std::size_t open_after = 0;
-  double largest_gap = 0;    ///< between joined edges; never above the tolerance
+  double largest_gap = 0;  ///< between joined edges; never above the tolerance
   std::vector<RefusedSeam> refused;
   std::vector<std::uint32_t> turned;  ///< faces that were turned to agree with their neighbours
 };
 
-/// Joins edges of faces that lie within `tolerance` of each other along their whole length, in whole
-/// or in part: the longer one is divided where the shorter ends. What the file shares already stays
-/// shared. Faces of each connected piece are made to agree with the first.
+/// Joins edges of faces that lie within `tolerance` of each other along their whole length, in
+/// whole or in part: the longer one is divided where the shorter ends. What the file shares already
+/// stays shared. Faces of each connected piece are made to agree with the first.
 ///
 /// Promises  An edge gets two uses at most: of three that coincide the nearest two are joined, the
 ///           third is refused. No two ends of one edge become one vertex. Every joined edge carries

@@ -21,11 +21,11 @@ struct TessellationOptions {
 struct FaceTrouble {
   std::uint32_t face = 0;
   enum class Kind {
-    open_loop,        ///< its edges do not close, in space or in its parameters
-    loop_crossing,    ///< its loops cross themselves or each other
-    off_surface,      ///< its edges do not lie on its surface
-    no_facets,        ///< nothing came of it
-    turned,           ///< facets face against the surface they stand for
+    open_loop,      ///< its edges do not close, in space or in its parameters
+    loop_crossing,  ///< its loops cross themselves or each other
+    off_surface,    ///< its edges do not lie on its surface
+    no_facets,      ///< nothing came of it
+    turned,         ///< facets face against the surface they stand for
   } kind = Kind::no_facets;
   double measure = 0;
   Point place = Point::Zero();
@@ -40,8 +40,8 @@ struct FaceFit {
 struct TessellatedBody {
   Mesh mesh;  ///< distinct points only where the body's are; a patch per face, by its number
   std::vector<FaceTrouble> troubles;
-  double chord = 0;            ///< the least that was used
-  std::vector<FaceFit> fits;   ///< by face
+  double chord = 0;           ///< the least that was used
+  std::vector<FaceFit> fits;  ///< by face
 };
 
 /// A body as triangles.

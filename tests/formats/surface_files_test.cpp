@@ -1,0 +1,245 @@
+// STEP and IGES files: what is read of them, and what is told where they are wrong.
+
+#include <gtest/gtest.h>
+
+#include "aguja/base/error.h"
+#include "aguja/formats/read.h"
+#include "aguja/formats/read_surfaces.h"
+#include "demo/surface_models.h"
+#include "demo/surface_text.h"
+#include "formats/part21.h"
+
+namespace aguja {
+namespace {
+
+using detail::decoded_text;
+using detail::Part21;
+
+std::string step(const std::string& data) {
+  return "ISO-10303-21;\nHEADER;\nFILE_SCHEMA(('X'));\nENDSEC;\nDATA;\n" + data +
+         "\nENDSEC;\nEND-ISO-10303-21;\n";
+}
+std::string clamp() { return demo::step_text(demo::draw_clamp()); }
+std::string replaced(std::string text, const std::string& from, const std::string& to) {
+  const std::size_t at = text.find(from);
+  EXPECT_NE(at, std::string::npos) << from;
+  if (at != std::string::npos) text.replace(at, from.size(), to);
+  return text;
+}
+
+TEST(Part21, FindsEntitiesWhateverStandsBetweenThem) {
+  const std::string text = step(
+      "#3 = A('it''s; #9=B();', (1, 2.5E-3, -.5), $, *, .T., #1) ;/* #7=C(); "
+      "*/\n#1=B(\n)\n;#20=(X(1)Y((2,3),TYPED(4.)));");
+  const Part21 file({"x", text});
+  ASSERT_EQ(file.entries().size(), 3u);
+  EXPECT_EQ(file.entries()[0].number, 1u);
+  const detail::Entity e = file.parse(3);
+  const detail::Fields f(e, e.record("A"));
+  EXPECT_EQ(f.text(0), "it's; #9=B();");
+  EXPECT_EQ(f.numbers(1), (std::vector<double>{1, 2.5e-3, -0.5}));
+  EXPECT_TRUE(f.flag(4));
+  EXPECT_EQ(f.reference(5), 1u);
+  const detail::Entity whole = file.parse(20);
+  EXPECT_TRUE(whole.is("X") && whole.is("Y"));
+  EXPECT_EQ(detail::Fields(whole, whole.record("Y")).number(1), 4);
+  EXPECT_THROW(static_cast<void>(file.parse(99)), detail::EntityError);
+  EXPECT_THROW(static_cast<void>(f.number(0)), detail::EntityError);
+  EXPECT_THROW(static_cast<void>(f.at(17)), detail::EntityError);
+}
+
+TEST(Part21, DecodesTextOfTheStandard) {
+  EXPECT_EQ(decoded_text("a''b\\\\c"), "a'b\\c");
+  EXPECT_EQ(decoded_text("\\X2\\00E40152\\X0\\x"), "ä\xC5\x92x");
+  EXPECT_EQ(decoded_text("\\X4\\0001F600\\X0\\"), "\xF0\x9F\x98\x80");
+  EXPECT_EQ(decoded_text("\\X\\E4\\S\\d"), "ää");
+  EXPECT_EQ(decoded_text("\\X2\\zz"), "zz") << "what is no code is kept";
+}
+
+TEST(Part21, FilesThatAreNoneSayWhere) {
+  const auto message = [](const std::string& text) -> std::string {
+    try {
+      static_cast<void>(read_step({"x.step", text}));
+    } catch (const InputError& error) {
+      return error.what();
+    }
+    return "";
+  };
+  EXPECT_NE(message("hello").find("byte 0"), std::string::npos);
+  EXPECT_NE(message("ISO-10303-21;\nHEADER;\nENDSEC;\n").find("no data section"),
+            std::string::npos);
+  EXPECT_NE(message("ISO-10303-21;\nDATA;\n#1=A('x);\nENDSEC;").find("a text has no end"),
+            std::string::npos);
+  EXPECT_NE(message("ISO-10303-21;\nDATA;\n#1=A(/*);\nENDSEC;").find("a comment has no end"),
+            std::string::npos);
+  EXPECT_NE(message("ISO-10303-21;\nDATA;\n#1=A(1)").find("#1 has no end"), std::string::npos);
+  EXPECT_NE(message("ISO-10303-21;\nDATA;\n#1 A(1);\nENDSEC;").find("expected = after #1"),
+            std::string::npos);
+  EXPECT_NE(message("ISO-10303-21;\nDATA;\n#1=A(1);").find("has no end"), std::string::npos);
+}
+
+TEST(Step, EveryShortenedFileIsRefusedOrReadInPart) {
+  const std::string whole = clamp();
+  std::size_t refused = 0;
+  for (std::size_t length = 0; length < whole.size(); length += 97) {
+    try {
+      static_cast<void>(read_step({"x", whole.substr(0, length)}));
+    } catch (const InputError&) {
+      ++refused;
+    }
+  }
+  EXPECT_GE(refused, whole.size() / 97 * 9 / 10);
+}
+
+TEST(Step, WhatContradictsItselfIsLeftOutAndNamed) {
+  // Each breaks one face, or all of one kind; the rest is read.
+  const std::string whole = clamp();
+  for (const auto& [from, to] : {std::pair<std::string, std::string>{
+                                     "CYLINDRICAL_SURFACE('',#", "CYLINDRICAL_SURFACE('',#99999"},
+                                 {"CYLINDRICAL_SURFACE('',", "CYLINDRICAL_SURFACE('',$,"},
+                                 {"PLANE('',", "FRUSTUM('',"},
+                                 {"VECTOR('',#", "VECTOR('',#99999"},
+                                 {"EDGE_LOOP('',(", "EDGE_LOOP('',(#1,"}}) {
+    const SurfaceModel model = read_step({"x", replaced(whole, from, to)});
+    EXPECT_FALSE(model.not_understood.empty()) << to;
+    EXPECT_FALSE(model.notes.empty()) << to;
+    EXPECT_NE(model.notes[0].find('#'), std::string::npos) << model.notes[0];
+  }
+}
+
+TEST(Step, EntitiesThatNameThemselvesEnd) {
+  for (const char* data :
+       {"#1=SHAPE_REPRESENTATION('',(#2),#9);#2=MAPPED_ITEM('',#3,#4);#3=REPRESENTATION_MAP(#4,#1);"
+        "#4=AXIS2_PLACEMENT_3D('',#5,$,$);#5=CARTESIAN_POINT('',(0.,0.,0.));",
+        "#1=SHAPE_REPRESENTATION('',(#2),#9);#2=SHELL_BASED_SURFACE_MODEL('',(#3));#3=ORIENTED_"
+        "OPEN_SHELL('',*,#3,.T.);",
+        "#1=SHAPE_REPRESENTATION('',(#2),#9);#2=GEOMETRIC_SET('',(#3));#3=OFFSET_SURFACE('',#3,1.,."
+        "F.);",
+        "#1=SHAPE_REPRESENTATION('',(#2),#9);#2=GEOMETRIC_SET('',(#3));#3=SURFACE_OF_REVOLUTION('',"
+        "#4,#5);#4=TRIMMED_CURVE('',#4,(0.),(1.),.T.,.PARAMETER.);"}) {
+    EXPECT_NO_THROW(static_cast<void>(read_step({"x", step(data)}))) << data;
+  }
+}
+
+TEST(Step, UnitsOfEachContextCount) {
+  for (const auto& [unit, length, factor] :
+       {std::tuple<std::string, LengthUnit, double>{"SI_UNIT($,.METRE.)", LengthUnit::metre, 1},
+        {"SI_UNIT(.CENTI.,.METRE.)", LengthUnit::centimetre, 1},
+        {"SI_UNIT(.DECI.,.METRE.)", LengthUnit::centimetre, 10}}) {
+    const SurfaceModel model =
+        read_step({"x", replaced(clamp(), "SI_UNIT(.MILLI.,.METRE.)", unit)});
+    if (unit.find("DECI") == std::string::npos) {
+      EXPECT_EQ(model.unit, length);
+    }
+    EXPECT_FALSE(model.unit_assumed);
+    EXPECT_NEAR(box_of(model).high.z() * metres_per(model.unit), 112 * factor * metres_per(length),
+                1e-9 * 112);
+  }
+}
+
+TEST(Step, FacetedAndTessellatedShapesAreRead) {
+  std::string data =
+      "#1=FACETED_BREP_SHAPE_REPRESENTATION('',(#2),#90);#2=FACETED_BREP('',#3);#3=CLOSED_SHELL('',"
+      "(#11,#12,#13,#14));";
+  const int loops[4][3] = {{1, 3, 2}, {1, 2, 4}, {2, 3, 4}, {3, 1, 4}};
+  for (int i = 0; i < 4; ++i) {
+    const std::string f = std::to_string(11 + i), b = std::to_string(21 + i),
+                      l = std::to_string(31 + i);
+    data += "#" + f + "=FACE('',(#" + b + "));#" + b + "=FACE_OUTER_BOUND('',#" + l + ",.T.);#" +
+            l + "=POLY_LOOP('',(";
+    for (int k = 0; k < 3; ++k) data += (k == 0 ? "#" : ",#") + std::to_string(40 + loops[i][k]);
+    data += "));";
+  }
+  data +=
+      "#41=CARTESIAN_POINT('',(0.,0.,0.));#42=CARTESIAN_POINT('',(1.,0.,0.));#43=CARTESIAN_POINT(''"
+      ",(0.,1.,0.));#44=CARTESIAN_POINT('',(0.,0.,1.));";
+  const Model faceted = read_model(Source{"x.step", step(data)});
+  ASSERT_EQ(faceted.parts.size(), 1u);
+  EXPECT_EQ(faceted.parts[0].mesh.triangles.size(), 4u);
+  const Model tessellated = read_model(Source{
+      "x.step",
+      step("#1=TESSELLATED_SHAPE_REPRESENTATION('',(#2),#90);#2=TESSELLATED_SHELL('',(#3),$);"
+           "#3=COMPLEX_TRIANGULATED_FACE('',#4,4,((0.,0.,1.)),$,(1,2,3,4),((1,2,3,4)),());"
+           "#4=COORDINATES_LIST('',4,((0.,0.,0.),(1.,0.,0.),(0.,1.,0.),(1.,1.,0.)));")});
+  ASSERT_EQ(tessellated.parts.size(), 1u);
+  EXPECT_EQ(tessellated.parts[0].mesh.triangles.size(), 2u);
+}
+
+TEST(Step, AssembliesPlaceTheirPartsAgainAndAgain) {
+  // The clamp, used twice by an assembly: as it is, and turned by 90 degrees and moved.
+  std::string text = clamp();
+  const std::string end = "ENDSEC;\nEND-ISO-10303-21;\n";
+  text.erase(text.size() - end.size());
+  const auto number_of = [&](const std::string& type) {
+    const std::size_t at = text.find("=" + type + "(");
+    return text.substr(text.rfind('#', at), at - text.rfind('#', at));
+  };
+  const std::string child = number_of("PRODUCT_DEFINITION"),
+                    representation = number_of("ADVANCED_BREP_SHAPE_REPRESENTATION");
+  text +=
+      "#9001=PRODUCT('whole','whole','',());#9002=PRODUCT_DEFINITION_FORMATION('','',#9001);#9003="
+      "PRODUCT_DEFINITION('','',#9002,$);"
+      "#9004=PRODUCT_DEFINITION_SHAPE('','',#9003);#9005=CARTESIAN_POINT('',(0.,0.,0.));#9006="
+      "AXIS2_PLACEMENT_3D('',#9005,$,$);"
+      "#9007=CARTESIAN_POINT('',(200.,0.,0.));#9008=DIRECTION('',(0.,0.,1.));#9009=DIRECTION('',(0."
+      ",1.,0.));#9010=AXIS2_PLACEMENT_3D('',#9007,#9008,#9009);"
+      "#9011=SHAPE_REPRESENTATION('',(#9006,#9010),$);#9012=SHAPE_DEFINITION_REPRESENTATION(#9004,#"
+      "9011);";
+  int next = 9020;
+  for (const char* target : {"#9006", "#9010"}) {
+    const auto n = [&](int k) { return "#" + std::to_string(next + k); };
+    text += n(0) + "=NEXT_ASSEMBLY_USAGE_OCCURRENCE('" + std::to_string(next) +
+            "','use','',#9003," + child + ",$);" + n(1) + "=PRODUCT_DEFINITION_SHAPE('',''," +
+            n(0) + ");" + n(2) + "=ITEM_DEFINED_TRANSFORMATION('','',#9006," + target + ");" +
+            n(3) + "=(REPRESENTATION_RELATIONSHIP('',''," + representation +
+            ",#9011)REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION(" + n(2) +
+            ")SHAPE_REPRESENTATION_RELATIONSHIP());" + n(4) +
+            "=CONTEXT_DEPENDENT_SHAPE_REPRESENTATION(" + n(3) + "," + n(1) + ");";
+    next += 10;
+  }
+  const SurfaceModel model = read_step({"x", text + end});
+  ASSERT_EQ(model.bodies.size(), 1u);
+  ASSERT_EQ(model.instances.size(), 2u);
+  EXPECT_EQ(model.instances[0].name, "clamp-1");
+  const Model mesh = prepare(model).mesh;
+  ASSERT_EQ(mesh.parts.size(), 2u);
+  const Box a = box_of(mesh.parts[0].mesh), b = box_of(mesh.parts[1].mesh);
+  // x to y: the gap of the clamp, which faces +x, faces +y in the second.
+  EXPECT_NEAR(b.center().x() - 200, -a.center().y(), 1e-6);
+  EXPECT_NEAR(b.center().y(), a.center().x(), 1e-6);
+}
+
+TEST(Iges, BothFormsOfSurfacesAreTheSameSolid) {
+  for (const std::string name : {"pod.iges", "clamp.iges"}) {
+    for (const auto& demo : demo::surface_demos()) {
+      if (demo.name != name) continue;
+      EXPECT_EQ(format_of_content(demo.text), Format::iges);
+      const SurfaceModel model = read_iges({"x", demo.text});
+      EXPECT_EQ(model.unit, LengthUnit::millimetre);
+      EXPECT_FALSE(model.unit_assumed);
+      EXPECT_TRUE(model.not_understood.empty());
+      EXPECT_EQ(read_model(Source{"x", demo.text}).parts.size(), 1u);
+    }
+  }
+}
+
+TEST(Iges, EveryShortenedFileIsRefusedOrReadInPart) {
+  const std::string whole = demo::iges_text(demo::draw_clamp());
+  for (std::size_t length = 0; length < whole.size(); length += 401) {
+    try {
+      static_cast<void>(read_iges({"x", whole.substr(0, length)}));
+    } catch (const InputError&) {
+    }
+  }
+  EXPECT_THROW(static_cast<void>(read_iges({"x", "hello"})), InputError);
+}
+
+TEST(SurfaceFormats, AreKnownByContentAndName) {
+  EXPECT_EQ(format_of_content(clamp()), Format::step);
+  EXPECT_EQ(format_of_content("/* made by hand */ ISO-10303-21;"), Format::step);
+  EXPECT_EQ(format_of_name("a.STP"), Format::step);
+  EXPECT_EQ(format_of_name("a.igs"), Format::iges);
+}
+
+}  // namespace
+}  // namespace aguja

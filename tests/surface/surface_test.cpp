@@ -1,0 +1,142 @@
+#include "aguja/surface/surface.h"
+
+#include <cmath>
+#include <numbers>
+
+#include <gtest/gtest.h>
+#include <Eigen/Geometry>
+
+#include "aguja/base/error.h"
+#include "tests/support/random_mesh.h"
+
+namespace aguja {
+namespace {
+
+using test::Random;
+constexpr double kPi = std::numbers::pi;
+
+struct Named {
+  SurfacePtr surface;
+  Interval u, v;
+};
+
+SurfacePtr random_patch(Random& random) {
+  KnotVector k;
+  k.degree = 3;
+  k.knots = {0, 0, 0, 0, 0.4, 1, 1, 1, 1};
+  std::vector<Point> points;
+  std::vector<double> weights;
+  for (int i = 0; i < 5; ++i) {
+    for (int j = 0; j < 5; ++j) {
+      points.emplace_back(i, j, random.between(0, 0.8));
+      weights.push_back(random.between(0.7, 1.4));
+    }
+  }
+  return make_spline_surface(k, k, points, random.chance(0.5) ? weights : std::vector<double>());
+}
+
+std::vector<Named> surfaces(Random& random) {
+  const Frame f = Frame::from(Point(random.unit(), 2, 3), Vector(random.unit(), 1, 1),
+                              Vector(1, 0, random.unit()));
+  const Interval turn{0, 2 * kPi};
+  const CurvePtr profile =
+      make_trimmed(make_parabola(Frame::from({3, 0, 0}, {0, 1, 0}, {1, 0, 0}), 0.3), {-1, 1});
+  return {{make_plane(f), {-2, 2}, {-2, 2}},
+          {make_cylinder(f, 2), turn, {-1, 3}},
+          {make_cone(f, 1, 0.4), turn, {-0.5, 3}},
+          {make_sphere(f, 2), turn, {-1.4, 1.4}},
+          {make_torus(f, 3, 1), turn, turn},
+          {random_patch(random), {0, 1}, {0, 1}},
+          {make_extrusion(make_circle(f, 1), turn, {0.3, 0.2, 2}, {0, 2}), turn, {0, 2}},
+          {make_revolution(profile, {-1, 1}, {0, 0, 0}, {0, 0, 1}), turn, {-1, 1}},
+          {make_ruled(make_circle(f, 1), turn, make_circle(Frame::from(f.at(0, 0, 2), f.z, f.x), 2),
+                      turn),
+           {0, 1},
+           {0, 1}},
+          {make_offset_surface(make_cylinder(f, 2), 0.5), turn, {-1, 3}},
+          {make_offset_surface(random_patch(random), 0.05), {0.05, 0.95}, {0.05, 0.95}}};
+}
+
+TEST(Surface, DerivativesAgreeWithDifferences) {
+  for (std::uint64_t seed = 1; seed <= 30; ++seed) {
+    Random random(seed);
+    for (const Named& s : surfaces(random)) {
+      SCOPED_TRACE(testing::Message() << "seed " << seed << " " << slug(s.surface->kind()));
+      const double hu = 1e-5 * s.u.width(), hv = 1e-5 * s.v.width();
+      const double u = s.u.low + s.u.width() * random.between(0.1, 0.9),
+                   v = s.v.low + s.v.width() * random.between(0.1, 0.9);
+      if (!s.surface->breaks_u({u - 2 * hu, u + 2 * hu}).empty() ||
+          !s.surface->breaks_v({v - 2 * hv, v + 2 * hv}).empty())
+        continue;
+      const SurfacePoint p = s.surface->at(u, v);
+      const auto near = [](const Vector& a, const Vector& b, double by) {
+        EXPECT_LT((a - b).norm(), by * (1 + b.norm()));
+      };
+      near(p.du, (s.surface->point(u + hu, v) - s.surface->point(u - hu, v)) / (2 * hu), 1e-5);
+      near(p.dv, (s.surface->point(u, v + hv) - s.surface->point(u, v - hv)) / (2 * hv), 1e-5);
+      near(p.duu, (s.surface->at(u + hu, v).du - s.surface->at(u - hu, v).du) / (2 * hu), 2e-3);
+      near(p.dvv, (s.surface->at(u, v + hv).dv - s.surface->at(u, v - hv).dv) / (2 * hv), 2e-3);
+      near(p.duv, (s.surface->at(u, v + hv).du - s.surface->at(u, v - hv).du) / (2 * hv), 2e-3);
+    }
+  }
+}
+
+TEST(Surface, TheFootOfAPointOnItIsThePoint) {
+  for (std::uint64_t seed = 1; seed <= 30; ++seed) {
+    Random random(seed);
+    for (const Named& s : surfaces(random)) {
+      SCOPED_TRACE(testing::Message() << "seed " << seed << " " << slug(s.surface->kind()));
+      const SurfaceFoot foot(*s.surface);
+      const Point p = s.surface->point(s.u.low + s.u.width() * random.unit(),
+                                       s.v.low + s.v.width() * random.unit());
+      EXPECT_LT((s.surface->point(foot.of(p)) - p).norm(), 1e-6);
+      // A point a little off along the normal has the same foot.
+      const Parameters uv(s.u.low + s.u.width() * random.between(0.2, 0.8),
+                          s.v.low + s.v.width() * random.between(0.2, 0.8));
+      const SurfacePoint q = s.surface->at(uv[0], uv[1]);
+      EXPECT_LT((s.surface->point(foot.of(q.p + 0.01 * q.normal(), uv)) - q.p).norm(), 1e-5);
+    }
+  }
+}
+
+TEST(Surface, CurvaturesAreThoseOfTheTextbook) {
+  EXPECT_NEAR(make_sphere({}, 4)->at(1, 0.3).curvature().largest, 0.25, 1e-7);
+  EXPECT_NEAR(make_cylinder({}, 4)->at(1, 0.3).curvature().along_u, 0.25, 1e-12);
+  EXPECT_NEAR(make_cylinder({}, 4)->at(1, 0.3).curvature().along_v, 0, 1e-12);
+  EXPECT_NEAR(make_torus({}, 3, 1)->at(1, 0).curvature().largest, 1, 1e-7);
+  EXPECT_EQ(make_plane({})->at(1, 2).curvature().largest, 0);
+}
+
+TEST(Surface, PolesAreKnown) {
+  EXPECT_EQ(make_sphere({}, 2)->poles().size(), 2u);
+  EXPECT_EQ(make_cone({}, 1, 0.5)->poles().size(), 1u);
+  EXPECT_LT((make_cone({}, 1, 0.5)->poles()[0].place - Point(0, 0, -1 / std::tan(0.5))).norm(),
+            1e-12);
+  EXPECT_TRUE(make_torus({}, 3, 1)->poles().empty());
+  EXPECT_EQ(make_torus({}, 1, 2)->poles().size(), 2u);
+  // A half circle on the axis, turned.
+  const CurvePtr arc = make_trimmed(make_circle(Frame::from({0, 0, 0}, {0, -1, 0}, {1, 0, 0}), 1),
+                                    {-kPi / 2, kPi / 2});
+  EXPECT_EQ(make_revolution(arc, {-kPi / 2, kPi / 2}, {0, 0, 0}, {0, 0, 1})->poles().size(), 2u);
+  // Three sides: one of the four is a point.
+  KnotVector k;
+  k.degree = 1;
+  k.knots = {0, 0, 1, 1};
+  const auto triangle = make_spline_surface(k, k, {{0, 0, 0}, {0, 0, 0}, {1, 0, 0}, {0, 1, 0}});
+  ASSERT_EQ(triangle->poles().size(), 1u);
+  EXPECT_TRUE(triangle->poles()[0].at_u);
+}
+
+TEST(Surface, WrongSplinesAreRefused) {
+  KnotVector k;
+  k.degree = 1;
+  k.knots = {0, 0, 1, 1};
+  EXPECT_THROW(make_spline_surface(k, k, {{0, 0, 0}}), ArgumentError);
+  EXPECT_THROW(make_spline_surface(k, k, std::vector<Point>(4, Point::Zero()), {1, 1, 1, -1}),
+               ArgumentError);
+  k.knots = {0, 1, 0, 1};
+  EXPECT_THROW(make_spline_surface(k, k, std::vector<Point>(4, Point::Zero())), ArgumentError);
+}
+
+}  // namespace
+}  // namespace aguja
