@@ -171,6 +171,19 @@ std::vector<TriangleId> triangles_of(const Target& target,
 
 // ---- Openings of findings.
 
+// None of the triangles has a naked edge any more.
+bool is_closed_at(const Mesh& mesh, std::span<const TriangleId> triangles) {
+  const EdgeTable edges(mesh.triangles, mesh.points.size());
+  for (const TriangleId t : triangles) {
+    const Triangle& tri = mesh.triangle(t);
+    for (std::size_t c = 0; c < 3; ++c) {
+      const auto e = edges.find(tri[c], tri[(c + 1) % 3]);
+      if (e && edges.is_naked(*e)) return false;
+    }
+  }
+  return true;
+}
+
 Change fill_target(const Mesh& mesh, const Target& target, const FillOptions& options,
                    const Budget& budget, Progress* progress) {
   const FindingOpenings openings(mesh, options.tolerance, budget);
@@ -184,8 +197,13 @@ Change fill_target(const Mesh& mesh, const Target& target, const FillOptions& op
     }
   }
   std::set<Loop> taken;
+  bool closed_already = false;  // an island of an opening that was filled before, say
   for (const Finding* f : target.findings) {
     const std::vector<Opening> own = openings.of(*f);
+    if (own.empty() && is_closed_at(openings.mesh(), f->triangles)) {
+      closed_already = true;
+      continue;
+    }
     if (own.empty()) refused.push_back({RefusalReason::not_a_loop, f->place, f->id});
     for (const Opening& opening : own) {
       // An island of one that is filled anyway is not filled twice.
@@ -207,6 +225,7 @@ Change fill_target(const Mesh& mesh, const Target& target, const FillOptions& op
   if (change.done == 0) {
     Change nothing = unchanged(mesh, budget);
     nothing.refused = std::move(change.refused);
+    if (closed_already) nothing.methods = {"closed with another opening"};
     return nothing;
   }
   return composed(prepared, std::move(change));

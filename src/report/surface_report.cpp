@@ -1,5 +1,7 @@
 #include "aguja/report/surface_report.h"
 
+#include <algorithm>
+
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -64,6 +66,20 @@ std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
                   plural(c.faces, "face"), plural(c.edges, "edge"), grouped(c.edges_used_once),
                   grouped(c.edges_used_more), grouped(c.closed_shells), grouped(c.shells),
                   brief(surfaces.tessellated.chord), unit));
+  std::size_t joined = 0, divided = 0, before = 0;
+  double gap = 0;
+  for (const SewResult& s : surfaces.sewing) {
+    joined += s.joined;
+    divided += s.divided;
+    before += s.open_before;
+    gap = std::max(gap, s.largest_gap);
+  }
+  if (joined > 0) {
+    notes.push_back(fmt::format("{} of {} sewn in pairs at {} {} ({}): at most {} {} apart{}", grouped(2 * joined),
+                                plural(before, "edge that the file does not share", "edges that the file does not share"),
+                                brief(surfaces.sew_tolerance), unit, surfaces.sew_why, brief(gap), unit,
+                                divided > 0 ? fmt::format("; {} divided for it", grouped(divided)) : std::string()));
+  }
   if (!surfaces.model.not_understood.empty()) {
     std::string text = "not understood, and left out:";
     std::size_t told = 0;

@@ -35,7 +35,13 @@ Prepared prepare(SurfaceModel model, const PrepareOptions& options, Progress* pr
   std::vector<bool> was_sewn;
   for (Body& body : model.bodies) {
     advance(progress, "sew", 0.0);
-    SewResult sewn = sew(body, tolerance.value, {options.sew_steps});
+    // Asked for no sewing, not even what coincides exactly is joined.
+    SewResult sewn;
+    if (tolerance.value > 0) {
+      sewn = sew(body, tolerance.value, {options.sew_steps});
+    } else {
+      sewn.body = body;
+    }
     body = std::move(sewn.body);
     sewn.body = {};
     was_sewn.push_back(sewn.joined > 0 || !sewn.turned.empty());
