@@ -7,10 +7,11 @@ import sys
 ROOT = pathlib.Path(__file__).resolve().parent.parent
 CORE = ["base", "geometry", "mesh", "solid", "inspect", "mend"]
 ALLOWED = {layer: set(CORE[: i + 1]) for i, layer in enumerate(CORE)}
-# It holds the texts of profiles.
-ALLOWED["formats"] = set(CORE) | {"formats"}
-ALLOWED["report"] = set(CORE) | {"report"}
-# The core reads no files and prints nothing.
+ALLOWED["surface"] = set(CORE) | {"surface"}
+# It holds the texts of profiles and plans.
+ALLOWED["formats"] = set(CORE) | {"surface", "formats"}
+ALLOWED["report"] = set(CORE) | {"surface", "report"}
+# The core and the surfaces read no files and print nothing.
 FORBIDDEN_IN_CORE = re.compile(r"<(fstream|iostream|cstdio|filesystem|nlohmann/|fmt/|spdlog/|CLI/)")
 
 
@@ -28,8 +29,8 @@ def main():
             include = re.match(r'#include "(?:aguja/)?(\w+)/', line)
             if include and include.group(1) not in ALLOWED[layer]:
                 faults.append(f"{place}: {layer} must not include {include.group(1)}")
-            if layer in CORE and FORBIDDEN_IN_CORE.search(line):
-                faults.append(f"{place}: not in the core: {line}")
+            if layer in [*CORE, "surface"] and FORBIDDEN_IN_CORE.search(line):
+                faults.append(f"{place}: not in {layer}: {line}")
     print("\n".join(faults), end="\n" if faults else "")
     sys.exit(1 if faults else 0)
 

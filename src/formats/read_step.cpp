@@ -188,9 +188,6 @@ class BodyReader {
     if (r == nullptr) throw EntityError(e.number, "is no face");
     const Fields f(e, *r);
     face.name = f.text(0);
-    // Vertices and edges of a face that fails must not stay behind.
-    const Body before_vertices_count = {};
-    static_cast<void>(before_vertices_count);
     for (const std::uint64_t bound : f.references(1))
       face.loops.push_back(make_loop(bound, e.number));
     if (r->type == "FACE" || !f.has_reference(2)) {
@@ -402,9 +399,10 @@ class BodyReader {
     const std::size_t at = is_face ? 5 : 4;
     Mesh& mesh = body_.facets;
     const std::uint64_t list = f.reference(1);
-    auto [first, is_new] =
+    const auto known =
         coordinates_.try_emplace(list, static_cast<std::uint32_t>(mesh.points.size()));
-    if (is_new) {
+    const std::uint32_t base = known.first->second;
+    if (known.second) {
       const Entity c = file().parse(list, e.number);
       const Fields cf(c, c.record("COORDINATES_LIST"));
       for (const Value& row : cf.list(2)) {
@@ -412,7 +410,7 @@ class BodyReader {
         mesh.points.emplace_back(row.items[0].number, row.items[1].number, row.items[2].number);
         mesh.points[mesh.points.size() - 1] *= geometry_.units().length;
       }
-      coordinate_counts_[list] = mesh.points.size() - first->second;
+      coordinate_counts_[list] = mesh.points.size() - base;
     }
     const std::vector<double> index =
         f.at(at).kind == Value::Kind::list ? f.numbers(at) : std::vector<double>();
@@ -426,7 +424,7 @@ class BodyReader {
       }
       if (!(n >= 1) || n > static_cast<double>(count))
         f.fail(at + 1, "numbers of points that are there");
-      return {first->second + static_cast<std::uint32_t>(n) - 1};
+      return {base + static_cast<std::uint32_t>(n) - 1};
     };
     const PatchId patch{patches_++};
     const auto add = [&](double a, double b, double c) {
@@ -475,8 +473,7 @@ class BodyReader {
 
 class StepReader {
  public:
-  StepReader(const Source& source, const ReadOptions& options, Progress* progress)
-      : source_(source), options_(options), progress_(progress), file_(source) {}
+  StepReader(const Source& source, Progress* progress) : progress_(progress), file_(source) {}
 
   SurfaceModel run() {
     advance(progress_, "read", 0.1);
@@ -1025,8 +1022,6 @@ class StepReader {
     }
   }
 
-  const Source& source_;
-  ReadOptions options_;
   Progress* progress_;
   Part21 file_;
   SurfaceModel model_;
@@ -1045,8 +1040,8 @@ class StepReader {
 
 }  // namespace
 
-SurfaceModel read_step(const Source& source, const ReadOptions& options, Progress* progress) {
-  return StepReader(source, options, progress).run();
+SurfaceModel read_step(const Source& source, const ReadOptions& /*options*/, Progress* progress) {
+  return StepReader(source, progress).run();
 }
 
 }  // namespace aguja

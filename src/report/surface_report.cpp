@@ -75,10 +75,11 @@ std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
     gap = std::max(gap, s.largest_gap);
   }
   if (joined > 0) {
-    notes.push_back(fmt::format("{} of {} sewn in pairs at {} {} ({}): at most {} {} apart{}", grouped(2 * joined),
-                                plural(before, "edge that the file does not share", "edges that the file does not share"),
-                                brief(surfaces.sew_tolerance), unit, surfaces.sew_why, brief(gap), unit,
-                                divided > 0 ? fmt::format("; {} divided for it", grouped(divided)) : std::string()));
+    notes.push_back(fmt::format(
+        "{} of {} sewn in pairs at {} {} ({}): at most {} {} apart{}", grouped(2 * joined),
+        plural(before, "edge that the file does not share", "edges that the file does not share"),
+        brief(surfaces.sew_tolerance), unit, surfaces.sew_why, brief(gap), unit,
+        divided > 0 ? fmt::format("; {} divided for it", grouped(divided)) : std::string()));
   }
   if (!surfaces.model.not_understood.empty()) {
     std::string text = "not understood, and left out:";

@@ -3,12 +3,13 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstdio>
 #include <map>
 #include <numbers>
 #include <set>
 
 #include <Eigen/Geometry>
+
+#include "base/short_text.h"
 
 namespace aguja {
 namespace {
@@ -313,16 +314,10 @@ class Checker {
     GivenFinding& g = add(FindingKind::unshared_edge, face, at, largest);
     g.finding.count = count;
     g.finding.limit = surfaces_.sew_tolerance;
-    g.finding.detail = "sewn at " + text_of(surfaces_.sew_tolerance) + ", " + surfaces_.sew_why;
+    g.finding.detail = "sewn at " + short_text(surfaces_.sew_tolerance) + ", " + surfaces_.sew_why;
     g.geometry = std::move(geometry);
     g.triangles.clear();
   }
-  static std::string text_of(double x) {
-    char buffer[32];
-    std::snprintf(buffer, sizeof(buffer), "%.4g", x);
-    return buffer;
-  }
-
   void check_turned(const SewResult& sewn) {
     for (const std::uint32_t f : sewn.turned) {
       double area = 0;

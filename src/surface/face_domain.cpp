@@ -244,7 +244,6 @@ class DomainFinder {
     if (around.empty()) return true;
     const int k = around[0].turns_u != 0 ? 0 : 1;  // goes around in this direction
     const int across = 1 - k;
-    const double period = period_[k];
     std::vector<std::size_t> left, right;  // running with the direction, and against it
     for (std::size_t i = 0; i < around.size(); ++i) {
       const int turns = k == 0 ? around[i].turns_u : around[i].turns_v;
@@ -289,7 +288,6 @@ class DomainFinder {
     for (const std::size_t j : right) {
       if (!around[j].points.empty() && !join_to_pole(around[j], k, -up)) return false;
     }
-    static_cast<void>(period);
     return true;
   }
 
