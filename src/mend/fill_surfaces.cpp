@@ -53,7 +53,9 @@ std::vector<TriangleId> triangles_near(const FillScene& scene, const Opening& op
       if (seen_vertices.insert(v.value).second) front.push_back(v);
     }
   }
-  for (std::size_t i = 0; i < front.size() && near.size() < kMostNear; ++i) {
+  // Every triangle at the rim is wanted, however long the rim is.
+  const std::size_t rim_count = front.size();
+  for (std::size_t i = 0; i < front.size() && (near.size() < kMostNear || i < rim_count); ++i) {
     for (const TriangleId t : scene.stars.at(front[i])) {
       if (!seen_triangles.insert(t.value).second) continue;
       near.push_back(t);

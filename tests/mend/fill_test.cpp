@@ -301,6 +301,17 @@ TEST(Fill, TautDividesLongRims) {
   EXPECT_TRUE(is_solid(change.mesh));
 }
 
+// More triangles touch this rim than are looked at around a short one.
+TEST(Fill, LooksAtTheWholeOfAVeryLongRim) {
+  const Mesh open = without(cylinder(6000, 1, 1, 1), [](const Point& p) { return p.z() > 0.999; });
+  const Change flat = filled(open, FillMethod::automatic);
+  EXPECT_EQ(flat.done, 1u) << reasons(flat);
+  EXPECT_TRUE(is_solid(flat.mesh));
+  const Change extended = filled(open, FillMethod::extend);
+  EXPECT_EQ(extended.done, 0u) << "a cylinder carried on never closes";
+  EXPECT_EQ(extended.refused.size(), 1u);
+}
+
 TEST(Fill, AutomaticChoosesWhatSuitsAndSaysWhy) {
   struct Case {
     Mesh mesh;
