@@ -714,6 +714,11 @@ class IgesReader {
       if (in_space != 0 && (preferred != 1 || in_parameters == 0)) {
         add_curve(curve_or_null(in_space, number), in_space, loop, body);
       }
+      if (!loop.edges.empty() && in_parameters != 0) {
+        // Of the whole loop: which piece belongs to which edge is told by being near.
+        const CurvePtr flat = curve_or_null(in_parameters, number, true);
+        for (EdgeUseOfFace& u : loop.edges) u.in_parameters = flat;
+      }
       if (loop.edges.empty() && in_parameters != 0) {
         // In the surface's own parameters, as the file counts them.
         const CurvePtr flat = curve(in_parameters, number, true);
@@ -740,9 +745,9 @@ class IgesReader {
     close_loop(loop, body);
     face.loops.push_back(std::move(loop));
   }
-  CurvePtr curve_or_null(std::uint64_t number, std::uint64_t asked_by) {
+  CurvePtr curve_or_null(std::uint64_t number, std::uint64_t asked_by, bool in_parameters = false) {
     try {
-      return curve(number, asked_by);
+      return curve(number, asked_by, in_parameters);
     } catch (const IgesError&) {
       return nullptr;
     } catch (const ArgumentError&) {
@@ -795,7 +800,7 @@ class IgesReader {
       body.vertices.push_back({b, 0});
     }
     body.edges.push_back(edge);
-    loop.edges.push_back({static_cast<std::uint32_t>(body.edges.size() - 1), true, nullptr, {}});
+    loop.edges.push_back({static_cast<std::uint32_t>(body.edges.size() - 1), true, nullptr});
   }
   // Pieces of one loop follow each other: the end of one is the start of the next, and runs against
   // it where the file has it so.
@@ -941,7 +946,7 @@ class IgesReader {
         if (n == 1) loop.vertex = vertex(list, index, number);
         continue;
       }
-      loop.edges.push_back({solid_edge(list, index, number), forward, nullptr, {}});
+      loop.edges.push_back({solid_edge(list, index, number), forward, nullptr});
     }
     return loop;
   }

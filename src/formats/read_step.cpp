@@ -195,9 +195,26 @@ class BodyReader {
     } else {
       face.surface = geometry_.surface(f.reference(2), e.number);
       face.same_sense = f.flag(3);
+      add_parameter_curves(face, f.reference(2));
     }
     if (const auto c = colours_.find(e.number); c != colours_.end()) face.colour = c->second;
     return face;
+  }
+
+  void add_parameter_curves(Face& face, std::uint64_t surface) {
+    for (FaceLoop& l : face.loops) {
+      for (EdgeUseOfFace& u : l.edges) {
+        const auto curve = curve_of_edge_.find(u.edge);
+        if (curve == curve_of_edge_.end()) continue;
+        guarded(curve->second, [&] {
+          const std::vector<std::uint64_t> found =
+              geometry_.parameter_curves(curve->second, surface);
+          if (found.empty()) return;
+          const std::uint64_t mine = u.forward ? found.front() : found.back();
+          u.in_parameters = geometry_.parameter_curve(mine, curve->second);
+        });
+      }
+    }
   }
 
   FaceLoop make_loop(std::uint64_t number, std::uint64_t asked_by) {
@@ -240,7 +257,7 @@ class BodyReader {
       at =
           edge_numbers_.emplace(e.number, static_cast<std::uint32_t>(body_.edges.size() - 1)).first;
     }
-    return {at->second, forward, nullptr, {}};
+    return {at->second, forward, nullptr};
   }
 
   BodyEdge make_edge(const Entity& e) {
@@ -258,6 +275,7 @@ class BodyReader {
       return edge;
     }
     edge.curve = geometry_.curve(f.reference(3), e.number);
+    curve_of_edge_[static_cast<std::uint32_t>(body_.edges.size())] = f.reference(3);
     const auto piece =
         StepGeometry::piece_between(*edge.curve, a, b, edge.start == edge.end, f.flag(4));
     edge.from = piece.from;
@@ -298,7 +316,7 @@ class BodyReader {
         edge.to = 1;
         body_.edges.push_back(edge);
       }
-      loop.edges.push_back({at->second, a == key.first, nullptr, {}});
+      loop.edges.push_back({at->second, a == key.first, nullptr});
     }
   }
   // The plane that the loops lie in, facing as the first one runs.
@@ -363,7 +381,7 @@ class BodyReader {
       edge.start = edge.end = static_cast<std::uint32_t>(body_.vertices.size() - 1);
       body_.edges.push_back(edge);
       FaceLoop loop;
-      loop.edges.push_back({static_cast<std::uint32_t>(body_.edges.size() - 1), true, nullptr, {}});
+      loop.edges.push_back({static_cast<std::uint32_t>(body_.edges.size() - 1), true, nullptr});
       face.loops.push_back(std::move(loop));
     }
   }
@@ -464,6 +482,7 @@ class BodyReader {
   Body body_;
   std::map<std::uint64_t, std::uint32_t> face_numbers_, edge_numbers_, vertex_numbers_,
       coordinates_;
+  std::map<std::uint32_t, std::uint64_t> curve_of_edge_;
   std::map<std::uint64_t, std::size_t> coordinate_counts_;
   std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> poly_edges_;
   std::uint32_t patches_ = 0;

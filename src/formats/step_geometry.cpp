@@ -188,8 +188,7 @@ CurvePtr StepGeometry::make_curve(const Entity& e) {
   }
   if (const Record* r = e.find("PCURVE")) {
     const Fields f(e, *r);
-    const SurfacePtr basis = surface(f.reference(1), n);
-    return make_curve_on_surface(basis, curve_in_parameters(f.reference(2), n));
+    return make_curve_on_surface(surface(f.reference(1), n), parameter_curve(n, n));
   }
   throw EntityError(n, (e.records.empty() ? std::string("it") : std::string(e.records[0].type)) +
                            " is no curve that is understood");
@@ -211,6 +210,54 @@ CurvePtr StepGeometry::curve_in_parameters(std::uint64_t number, std::uint64_t a
   }
   in_parameters_ = before;
   return made;
+}
+
+std::vector<std::uint64_t> StepGeometry::parameter_curves(std::uint64_t curve,
+                                                          std::uint64_t surface) {
+  std::vector<std::uint64_t> found;
+  const Entity e = file_.parse(curve, curve);
+  for (const std::string_view type : {"SURFACE_CURVE", "SEAM_CURVE", "INTERSECTION_CURVE"}) {
+    const Record* r = e.find(type);
+    if (r == nullptr) continue;
+    for (const std::uint64_t a : Fields(e, *r).references(2)) {
+      const Entity associated = file_.parse(a, curve);
+      const Record* p = associated.find("PCURVE");
+      if (p != nullptr && Fields(associated, *p).reference(1) == surface) found.push_back(a);
+    }
+  }
+  return found;
+}
+
+CurvePtr StepGeometry::parameter_curve(std::uint64_t number, std::uint64_t asked_by) {
+  const Entity e = file_.parse(number, asked_by);
+  const Fields f(e, e.record("PCURVE"));
+  const std::uint64_t basis = f.reference(1);
+  const CurvePtr made = curve_in_parameters(f.reference(2), number);
+  // Parameters are lengths and angles too, in the file's units.
+  double u = 1, v = 1;
+  switch (surface(basis, number)->kind()) {
+    case SurfaceKind::plane:
+      u = v = units_.length;
+      break;
+    case SurfaceKind::cylinder:
+    case SurfaceKind::cone:
+      u = units_.angle;
+      v = units_.length;
+      break;
+    case SurfaceKind::sphere:
+    case SurfaceKind::torus:
+      u = v = units_.angle;
+      break;
+    case SurfaceKind::revolution:
+      u = units_.angle;
+      break;
+    default:
+      break;
+  }
+  if (u == 1 && v == 1) return made;
+  Placement scaled;
+  scaled.linear = Eigen::Vector3d(u, v, 1).asDiagonal();
+  return make_moved(made, scaled);
 }
 
 CurvePtr StepGeometry::make_spline_curve(const Entity& e) {

@@ -27,6 +27,11 @@ class StepGeometry {
   [[nodiscard]] Frame frame(std::uint64_t number, std::uint64_t asked_by);
   [[nodiscard]] CurvePtr curve(std::uint64_t number, std::uint64_t asked_by);
   [[nodiscard]] SurfacePtr surface(std::uint64_t number, std::uint64_t asked_by);
+  /// PCURVEs on this surface that the curve of an edge brings along: none, one, or two at a seam.
+  [[nodiscard]] std::vector<std::uint64_t> parameter_curves(std::uint64_t curve,
+                                                            std::uint64_t surface);
+  /// In the parameters of the surface as it is made here.
+  [[nodiscard]] CurvePtr parameter_curve(std::uint64_t number, std::uint64_t asked_by);
   [[nodiscard]] const Part21& file() const { return file_; }
   [[nodiscard]] const StepUnits& units() const { return units_; }
 

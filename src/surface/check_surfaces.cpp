@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <numbers>
 #include <set>
@@ -56,6 +57,49 @@ double off_of_edge(const Face& face, const BodyEdge& edge) {
     last = uv;
   }
   return off;
+}
+
+// Of p from a curve in the surface's parameters. Near in parameters is not yet nearest in space.
+double distance_in_parameters(const SurfacePtr& surface, const CurvePtr& flat, const Point& p,
+                              const Parameters& uv) {
+  const Interval domain = flat->domain();
+  // Endless curves without a closed form are not looked for.
+  if (!domain.is_finite() && !flat->parameter_of(p)) return 0;
+  const double t = nearest_parameter(*flat, domain, Point(uv[0], uv[1], 0));
+  const CurvePoint at = flat->at(t);
+  const double speed = at.d1.norm();
+  double distance = (surface->point(at.p.x(), at.p.y()) - p).norm();
+  const double reach = 10 * (at.p - Point(uv[0], uv[1], 0)).norm() / speed;
+  if (!std::isfinite(reach) || distance == 0) return distance;
+  const Interval near{domain.clamp(t - reach), domain.clamp(t + reach)};
+  const CurvePtr on = make_curve_on_surface(surface, flat);
+  return std::min(distance, (on->point(nearest_parameter(*on, near, p)) - p).norm());
+}
+
+// Of the edge from the curve in the surface's parameters, and where.
+std::pair<double, Point> off_in_parameters(const SurfacePtr& surface, const CurvePtr& flat,
+                                           const BodyEdge& edge, double limit) {
+  constexpr int kPieces = 6;
+  const SurfaceFoot foot(*surface);
+  const auto shifts = [](double period) {
+    return period > 0 ? std::vector<double>{0, period, -period} : std::vector<double>{0};
+  };
+  std::pair<double, Point> worst{0, Point::Zero()};
+  // Not at the ends, which may be poles, where parameters mean nothing.
+  for (int i = 1; i < kPieces; ++i) {
+    const Point p = edge.curve->point(edge.range().low + edge.range().width() * i / kPieces);
+    const Parameters uv = foot.of(p);
+    double nearest = std::numeric_limits<double>::infinity();
+    for (const double du : shifts(surface->period_u())) {
+      for (const double dv : shifts(surface->period_v())) {
+        if (nearest <= limit) continue;
+        nearest = std::min(
+            nearest, distance_in_parameters(surface, flat, p, Parameters(uv[0] + du, uv[1] + dv)));
+      }
+    }
+    if (nearest > worst.first) worst = {nearest, p};
+  }
+  return worst;
 }
 
 }  // namespace
@@ -172,6 +216,7 @@ class Checker {
     check_loops();
     check_troubles(surfaces_.tessellated.bodies[b]);
     check_off_surface(surfaces_.tessellated.bodies[b]);
+    for (std::uint32_t f = 0; f < body_->faces.size(); ++f) check_parameter_curves(f);
     check_vertices();
     check_shared();
     check_turned(surfaces_.sewing[b]);
@@ -265,6 +310,32 @@ class Checker {
       add(FindingKind::edge_off_surface, f, t.fits[f].at, t.fits[f].largest_off).finding.limit =
           limit_;
     }
+  }
+
+  // Curves in space are what faces are bounded by; a reader that takes those in parameters instead
+  // gets another shape where they differ.
+  void check_parameter_curves(std::uint32_t f) {
+    double widest = limit_;
+    Point at = Point::Zero();
+    std::size_t off = 0;
+    EntityNumber entity = 0;
+    for (const FaceLoop& l : body_->faces[f].loops) {
+      for (const EdgeUseOfFace& u : l.edges) {
+        const BodyEdge& edge = body_->edges[u.edge];
+        if (!u.in_parameters || !has_ends(edge)) continue;
+        const auto [distance, where] =
+            off_in_parameters(body_->faces[f].surface, u.in_parameters, edge, limit_);
+        if (distance > limit_) ++off;
+        if (distance > widest) widest = distance, at = where, entity = edge.entity;
+      }
+    }
+    if (off == 0) return;
+    GivenFinding& g = add(FindingKind::edge_off_surface, f, at, widest);
+    g.finding.count = off;
+    g.finding.limit = limit_;
+    g.finding.detail +=
+        ": in the surface's parameters, edge" + number_of(entity) + " runs elsewhere than in space";
+    g.geometry.push_back(Point(static_cast<double>(entity), 0, 0));
   }
 
   void check_vertices() {

@@ -430,6 +430,10 @@ CurvePtr make_offset_curve(CurvePtr curve, double distance, const Vector& direct
   return std::make_shared<OffsetCurve>(std::move(curve), distance, direction);
 }
 CurvePtr make_moved(CurvePtr curve, const Placement& placement) {
+  if (curve->kind() == CurveKind::line) {
+    const CurvePoint c = curve->at(0);
+    return make_line(placement(c.p), placement.linear * c.d1);
+  }
   if (placement.is_identity()) return curve;
   return std::make_shared<MovedCurve>(std::move(curve), placement);
 }

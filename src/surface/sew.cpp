@@ -215,7 +215,7 @@ class Sewer {
           }
           std::vector<std::uint32_t> own = at->second;
           if (!u.forward) std::reverse(own.begin(), own.end());
-          for (const std::uint32_t e : own) uses.push_back({e, u.forward, nullptr, {}});
+          for (const std::uint32_t e : own) uses.push_back({e, u.forward, u.in_parameters});
         }
         l.edges = std::move(uses);
       }

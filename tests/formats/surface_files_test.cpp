@@ -5,6 +5,7 @@
 #include "aguja/base/error.h"
 #include "aguja/formats/read.h"
 #include "aguja/formats/read_surfaces.h"
+#include "aguja/surface/check_surfaces.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "formats/part21.h"
@@ -134,6 +135,66 @@ TEST(Step, UnitsOfEachContextCount) {
     EXPECT_FALSE(model.unit_assumed);
     EXPECT_NEAR(box_of(model).high.z() * metres_per(model.unit), 112 * factor * metres_per(length),
                 1e-9 * 112);
+  }
+}
+
+// A square of two by two in the plane z = 1, whose edges bring curves in the plane's parameters
+// along.
+std::string square_with_parameter_curves(double third_side_at) {
+  const double at[4][2] = {{0, 0}, {2, 0}, {2, 2}, {0, 2}},
+               along[4][2] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
+  std::string data =
+      "#1=SHAPE_REPRESENTATION('',(#2),#90);#2=SHELL_BASED_SURFACE_MODEL('',(#3));#3=OPEN_SHELL('',"
+      "(#4"
+      "));#4=ADVANCED_FACE('',(#5),#7,.T.);#5=FACE_OUTER_BOUND('',#6,.T.);#6=EDGE_LOOP('',(#100,#"
+      "200,#"
+      "300,#400));#7=PLANE('',#8);#8=AXIS2_PLACEMENT_3D('',#9,$,$);#9=CARTESIAN_POINT('',(0.,0.,1.)"
+      ");"
+      "#90=(GEOMETRIC_REPRESENTATION_CONTEXT(3)GLOBAL_UNIT_ASSIGNED_CONTEXT((#91))"
+      "REPRESENTATION_CONTEXT('',''));#91=(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.DECI.,.METRE.));";
+  for (int i = 0; i < 4; ++i) {
+    const auto n = [&](int k, int side) { return "#" + std::to_string(100 * (side + 1) + k); };
+    const auto pair = [](const double* p) {
+      return std::to_string(p[0]) + "," + std::to_string(p[1]);
+    };
+    double flat[2] = {at[i][0], at[i][1]};
+    if (i == 2) flat[1] = third_side_at;
+    data += n(0, i) + "=ORIENTED_EDGE('',*,*," + n(1, i) + ",.T.);" + n(1, i) + "=EDGE_CURVE(''," +
+            n(2, i) + "," + n(2, (i + 1) % 4) + "," + n(4, i) + ",.T.);" + n(2, i) +
+            "=VERTEX_POINT(''," + n(3, i) + ");" + n(3, i) + "=CARTESIAN_POINT('',(" + pair(at[i]) +
+            ",1.));" + n(4, i) + "=SURFACE_CURVE(''," + n(5, i) + ",(" + n(8, i) +
+            "),.CURVE_3D.);" + n(5, i) + "=LINE(''," + n(3, i) + "," + n(6, i) + ");" + n(6, i) +
+            "=VECTOR(''," + n(7, i) + ",1.);" + n(7, i) + "=DIRECTION('',(" + pair(along[i]) +
+            ",0.));" + n(8, i) + "=PCURVE('',#7," + n(9, i) + ");" + n(9, i) +
+            "=DEFINITIONAL_REPRESENTATION('',(" + n(10, i) + "),#92);" + n(10, i) + "=LINE(''," +
+            n(11, i) + "," + n(12, i) + ");" + n(11, i) + "=CARTESIAN_POINT('',(" + pair(flat) +
+            "));" + n(12, i) + "=VECTOR(''," + n(13, i) + ",1.);" + n(13, i) + "=DIRECTION('',(" +
+            pair(along[i]) + "));";
+  }
+  return step(data +
+              "#92=(GEOMETRIC_REPRESENTATION_CONTEXT(2)PARAMETRIC_REPRESENTATION_CONTEXT()"
+              "REPRESENTATION_CONTEXT('',''));");
+}
+
+TEST(Step, CurvesInParametersAreComparedWithThoseInSpace) {
+  for (const double at : {2.0, 1.75}) {
+    const SurfaceModel model = read_step({"x", square_with_parameter_curves(at)});
+    ASSERT_EQ(model.bodies.size(), 1u);
+    ASSERT_EQ(model.bodies[0].faces.size(), 1u);
+    for (const EdgeUseOfFace& u : model.bodies[0].faces[0].loops.at(0).edges) {
+      EXPECT_NE(u.in_parameters, nullptr);
+    }
+    const Prepared prepared = prepare(model);
+    const std::vector<GivenFinding> found = check_surfaces(prepared.surfaces, prepared.mesh);
+    const auto off = std::find_if(found.begin(), found.end(), [](const GivenFinding& g) {
+      return g.finding.kind == FindingKind::edge_off_surface;
+    });
+    ASSERT_EQ(off != found.end(), at != 2) << at;
+    if (off == found.end()) continue;
+    EXPECT_EQ(off->finding.count, 1u);
+    EXPECT_EQ(off->finding.entity, 4u);
+    // Decimetres in the file: a quarter of one.
+    EXPECT_NEAR(off->finding.measure * metres_per(model.unit), 0.025, 1e-12);
   }
 }
 

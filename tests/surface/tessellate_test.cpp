@@ -204,7 +204,7 @@ TEST(Sew, AThirdFaceAtAnEdgeIsRefused) {
       e.start = a;
       e.end = b;
       body.edges.push_back(e);
-      loop.edges.push_back({static_cast<std::uint32_t>(body.edges.size() - 1), true, nullptr, {}});
+      loop.edges.push_back({static_cast<std::uint32_t>(body.edges.size() - 1), true, nullptr});
     }
     f.surface = make_plane(Frame::from({0, 0, 0}, Vector(0, 0, 1).cross(out), out));
     f.loops.push_back(loop);

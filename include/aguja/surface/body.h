@@ -44,9 +44,9 @@ struct BodyEdge {
 struct EdgeUseOfFace {
   std::uint32_t edge = 0;
   bool forward = true;
-  /// The same in the surface's parameters, as the file gives it.
+  /// A curve in the surface's parameters that the file says is the same, or holds the same; none of
+  /// the work relies on it, it is only compared.
   CurvePtr in_parameters;
-  Interval range;
 };
 
 /// Edges one after another; a loop without edges is a vertex (an apex, or a place on a closed
