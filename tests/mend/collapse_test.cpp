@@ -34,26 +34,6 @@ std::vector<TriangleId> flat_ones(const Mesh& mesh, double least_height) {
   return bad;
 }
 
-// Divides an edge of triangle t at a part of its length: beside the point (needle) or on a line
-// with it (cap). The neighbour is divided, too, so that the surface stays closed.
-void split_edge(Mesh& mesh, std::uint32_t t, std::size_t c, double at, const Vector& off) {
-  const VertexId a = mesh.triangles[t][c], b = mesh.triangles[t][(c + 1) % 3];
-  const Point p = mesh.point(a) + at * (mesh.point(b) - mesh.point(a)) + off;
-  const VertexId m{static_cast<std::uint32_t>(mesh.points.size())};
-  mesh.points.push_back(p);
-  for (std::size_t k = 0, n = mesh.triangles.size(); k < n; ++k) {
-    for (std::size_t e = 0; e < 3; ++e) {
-      const VertexId u = mesh.triangles[k][e], v = mesh.triangles[k][(e + 1) % 3];
-      if (!((u == a && v == b) || (u == b && v == a))) continue;
-      Triangle other = mesh.triangles[k];
-      mesh.triangles[k][(e + 1) % 3] = m;
-      other[e] = m;
-      mesh.triangles.push_back(other);
-      break;
-    }
-  }
-}
-
 TEST(Collapse, NeedlesAndCapsGoWithinTheBudgetAndTheSolidStaysOne) {
   int mended = 0, cases = 0;
   for (std::uint64_t seed = 1; seed <= 150; ++seed) {
@@ -63,8 +43,9 @@ TEST(Collapse, NeedlesAndCapsGoWithinTheBudgetAndTheSolidStaysOne) {
     const double small = std::pow(10.0, random.between(-9, -4));
     for (int i = 0; i < 4; ++i) {
       // Close to an end: two needles. The neighbours get long and thin.
-      split_edge(mesh, static_cast<std::uint32_t>(random.index(mesh.triangles.size())),
-                 random.index(3), random.chance(0.5) ? small * 5 : 1 - small * 5, Vector::Zero());
+      test::split_edge(mesh, static_cast<std::uint32_t>(random.index(mesh.triangles.size())),
+                       random.index(3), random.chance(0.5) ? small * 5 : 1 - small * 5,
+                       Vector::Zero());
     }
     mesh.points_are_distinct = true;
     if (!is_solid(mesh)) continue;

@@ -127,22 +127,7 @@ void spoil(Mesh& mesh, Defect defect, double width, Random& random) {
     }
     case Defect::needle: {
       // An edge of two triangles divided next to its end.
-      const std::uint32_t t = any(mesh, random);
-      const VertexId a = mesh.triangles[t][0], b = mesh.triangles[t][1];
-      const VertexId m{static_cast<std::uint32_t>(mesh.points.size())};
-      mesh.points.push_back(mesh.point(a) + 1e-7 * (mesh.point(b) - mesh.point(a)));
-      for (std::size_t k = 0, n = mesh.triangles.size(); k < n; ++k) {
-        for (std::size_t e = 0; e < 3; ++e) {
-          const VertexId u = mesh.triangles[k][e], v = mesh.triangles[k][(e + 1) % 3];
-          if (!((u == a && v == b) || (u == b && v == a))) continue;
-          Triangle other = mesh.triangles[k];
-          mesh.triangles[k][(e + 1) % 3] = m;
-          other[e] = m;
-          mesh.triangles.push_back(other);
-          if (!mesh.patch_of.empty()) mesh.patch_of.push_back(PatchId(mesh.patch_of[k]));
-          break;
-        }
-      }
+      test::split_edge(mesh, any(mesh, random), 0, 1e-7, Vector::Zero());
       break;
     }
     case Defect::soup: {

@@ -108,6 +108,25 @@ Mesh without(const Mesh& mesh, const std::function<bool(const Point&)>& is_in) {
   return drop_triangles(mesh, goes, {.may_bare = true}).mesh;
 }
 
+void split_edge(Mesh& mesh, std::uint32_t t, std::size_t c, double at, const Vector& off) {
+  const VertexId a = mesh.triangles[t][c], b = mesh.triangles[t][(c + 1) % 3];
+  const Point p = mesh.point(a) + at * (mesh.point(b) - mesh.point(a)) + off;
+  const VertexId m{static_cast<std::uint32_t>(mesh.points.size())};
+  mesh.points.push_back(p);
+  for (std::size_t k = 0, n = mesh.triangles.size(); k < n; ++k) {
+    for (std::size_t e = 0; e < 3; ++e) {
+      const VertexId u = mesh.triangles[k][e], v = mesh.triangles[k][(e + 1) % 3];
+      if (!((u == a && v == b) || (u == b && v == a))) continue;
+      Triangle other = mesh.triangles[k];
+      mesh.triangles[k][(e + 1) % 3] = m;
+      other[e] = m;
+      mesh.triangles.push_back(other);
+      if (!mesh.patch_of.empty()) mesh.patch_of.push_back(PatchId(mesh.patch_of[k]));
+      break;
+    }
+  }
+}
+
 double volume_of(const Mesh& mesh) { return certify(model_of(mesh)).mass.volume; }
 
 std::size_t naked_edges(const Mesh& mesh) {

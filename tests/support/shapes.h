@@ -22,6 +22,10 @@ namespace aguja::test {
 /// Without the triangles whose centroid is in there; points that lose all go.
 [[nodiscard]] Mesh without(const Mesh& mesh, const std::function<bool(const Point&)>& is_in);
 
+/// Divides edge c of triangle t at a part of its length: beside the point (needle) or on a line
+/// with it (cap). The neighbour is divided, too, so that the surface stays closed.
+void split_edge(Mesh& mesh, std::uint32_t t, std::size_t c, double at, const Vector& off);
+
 [[nodiscard]] double volume_of(const Mesh& mesh);
 [[nodiscard]] std::size_t naked_edges(const Mesh& mesh);
 [[nodiscard]] bool is_solid(const Mesh& mesh);
