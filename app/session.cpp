@@ -12,6 +12,7 @@
 #include <filesystem>
 #include <future>
 #include <iostream>
+#include <sstream>
 
 #include <fmt/format.h>
 #include <oneapi/tbb/global_control.h>
@@ -182,6 +183,10 @@ void Session::add_reading(CLI::App& command) {
   command.add_option("--from", from_, "format of the files, whatever they look like");
   command.add_option("--sew", sew_,
                      "surface models: how far apart edges may lie that are sewn, such as 0.01mm");
+  command.add_option("--heal", heal_,
+                     "surface models: what is healed before, as a list: loop-order, short-edge, "
+                     "loop-gap, parameter-curve (these if left out), space-curve, natural-bounds; "
+                     "or all, or none");
   command.add_option("--chord", chord_,
                      "surface models: how far facets may lie from their faces; a thousandth of the "
                      "diagonal if left out");
@@ -248,6 +253,25 @@ Model Session::read_one(const std::string& file, bool keep_facet_records) {
   return read_model(input.source(), options, progress());
 }
 
+namespace {
+
+std::vector<Healing> parse_healings(const std::string& list) {
+  if (list == "none") return {};
+  if (list == "all") return {all_healings().begin(), all_healings().end()};
+  std::vector<Healing> out;
+  std::istringstream words(list);
+  for (std::string word; std::getline(words, word, ',');) {
+    const auto healing = parse_healing(word);
+    if (!healing) {
+      throw ArgumentError("--heal: expected all, none or names of healings; found '" + word + "'");
+    }
+    out.push_back(*healing);
+  }
+  return out;
+}
+
+}  // namespace
+
 Model Session::read_surfaces(const InputFile& file, const ReadOptions& options) {
   SurfaceModel model = read_surface_model(file.source(), options, progress());
   PrepareOptions how;
@@ -255,6 +279,7 @@ Model Session::read_surfaces(const InputFile& file, const ReadOptions& options) 
   if (!chord_.empty()) how.tessellation.chord = parse_length(chord_, model.unit);
   if (!facet_angle_.empty()) how.tessellation.angle = parse_angle(facet_angle_);
   if (!longest_.empty()) how.tessellation.longest = parse_length(longest_, model.unit);
+  if (!heal_.empty()) how.heal = parse_healings(heal_);
   Prepared prepared = prepare(std::move(model), how, progress());
   for (std::string& note : surface_notes(prepared.surfaces)) {
     prepared.mesh.notes.push_back(std::move(note));

@@ -102,6 +102,7 @@ class Session {
   std::vector<std::string> files_;
   std::string unit_;
   std::string from_;
+  std::string heal_;
   std::string chord_;
   std::string facet_angle_;
   std::string longest_;

@@ -85,7 +85,6 @@ IgesFile::IgesFile(const Source& source) {
     std::uint64_t number;
   };
   std::vector<Directory> directory;
-  std::map<std::uint64_t, std::string> data;  // by directory entry
   std::string global;
   std::size_t flags = 0, compressed_first = 0;
   bool compressed = false;
@@ -124,7 +123,7 @@ IgesFile::IgesFile(const Source& source) {
         break;
       }
       case 'P':
-        data[static_cast<std::uint64_t>(whole(line.substr(64, 8)))] += line.substr(0, 64);
+        parameters_[static_cast<std::uint64_t>(whole(line.substr(64, 8)))] += line.substr(0, 64);
         break;
       default:
         break;
@@ -182,7 +181,7 @@ IgesFile::IgesFile(const Source& source) {
       while (status.size() < 8) status.insert(status.begin(), '0');
       e.is_blank = status.substr(0, 2) == "01";
       e.is_dependent = status[3] == '1' || status[3] == '3';
-      data[number] = text;
+      parameters_[number] = text;
       entities_.push_back(std::move(e));
     }
   } else {
@@ -212,16 +211,10 @@ IgesFile::IgesFile(const Source& source) {
   if (entities_.empty())
     fail(InputProblem::truncated, lines.size(), "there is no directory section",
          "directory entries", "none");
-  // All parameter data in one place, so that views of it stay.
-  std::size_t total = 0;
-  for (const auto& [number, text] : data) total += text.size();
-  parameters_.reserve(total);
   for (IgesEntity& e : entities_) {
-    const auto at = data.find(e.number);
-    if (at == data.end()) continue;
-    const std::size_t start = parameters_.size();
-    parameters_ += at->second;
-    e.values = split_values(std::string_view(parameters_).substr(start), delimiter, terminator);
+    const auto at = parameters_.find(e.number);
+    if (at == parameters_.end()) continue;
+    e.values = split_values(at->second, delimiter, terminator);
     if (!e.values.empty()) e.values.erase(e.values.begin());
   }
   for (std::size_t i = 0; i < entities_.size(); ++i) at_.try_emplace(entities_[i].number, i);

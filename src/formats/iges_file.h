@@ -56,7 +56,7 @@ class IgesFile {
 
   std::vector<IgesEntity> entities_;
   std::map<std::uint64_t, std::size_t> at_;
-  std::string parameters_;  // of all entities, one after another
+  std::map<std::uint64_t, std::string> parameters_;  // by directory entry; values are views of them
   Global global_;
 };
 

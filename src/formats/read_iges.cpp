@@ -9,6 +9,7 @@
 #include <Eigen/Geometry>
 
 #include "aguja/formats/read_surfaces.h"
+#include "aguja/surface/heal.h"
 #include "formats/iges_file.h"
 
 namespace aguja {
@@ -635,9 +636,9 @@ class IgesReader {
       const bool has_outer = v.integer(1) != 0;
       const std::size_t inner = v.size(2);
       if (has_outer) add_loops(v.pointer(3), e.number, face, body);
-      if (!has_outer && inner > 0) natural_bound(face, body);
+      if (!has_outer && inner > 0) face.loops = natural_bounds(face.surface, body, e.number);
       for (std::size_t i = 0; i < inner; ++i) add_loops(v.pointer(4 + i), e.number, face, body);
-      if (!has_outer && inner == 0) natural_bound(face, body);
+      if (!has_outer && inner == 0) face.loops = natural_bounds(face.surface, body, e.number);
     } else if (e.type == 143) {
       face.surface = surface(v.pointer(1), e.number);
       for (std::size_t i = 0, n = v.size(2); i < n; ++i)
@@ -649,56 +650,9 @@ class IgesReader {
       throw IgesError(e.number, "a face outside of a shell");
     } else {
       face.surface = surface(e.number, e.number);
-      natural_bound(face, body);
+      face.loops = natural_bounds(face.surface, body, e.number);
     }
     return face;
-  }
-
-  // All of the surface's domain, by the curves that bound it; nothing is needed where it is closed.
-  void natural_bound(Face& face, Body& body) {
-    const Surface& s = *face.surface;
-    const Interval u = s.domain_u(), v = s.domain_v();
-    if (!u.is_finite() || !v.is_finite()) throw IgesError(face.entity, "a surface without bounds");
-    const bool around_u = s.period_u() > 0, around_v = s.period_v() > 0;
-    if (around_u && around_v) return;
-    const auto is_pole = [&](bool at_u, double value) {
-      for (const Pole& p : s.poles()) {
-        const double width = (at_u ? u : v).width();
-        if (p.at_u == at_u && std::fabs(p.value - value) <= 1e-9 * width) return true;
-      }
-      return false;
-    };
-    const auto side = [&](const Point& from, const Point& to) { return make_polyline({from, to}); };
-    const Point a(u.low, v.low, 0), b(u.high, v.low, 0), c(u.high, v.high, 0), d(u.low, v.high, 0);
-    const auto on = [&](CurvePtr line) {
-      return make_curve_on_surface(face.surface, std::move(line));
-    };
-    if (around_u || around_v) {
-      // Two circles, or one and a pole, or two poles.
-      const std::array<std::pair<bool, CurvePtr>, 2> ends =
-          around_u
-              ? std::array<std::pair<bool, CurvePtr>, 2>{{{is_pole(false, v.low), side(a, b)},
-                                                          {is_pole(false, v.high), side(c, d)}}}
-              : std::array<std::pair<bool, CurvePtr>, 2>{
-                    {{is_pole(true, u.high), side(b, c)}, {is_pole(true, u.low), side(d, a)}}};
-      for (const auto& [pole, line] : ends) {
-        if (pole) continue;
-        FaceLoop loop;
-        add_edge(on(line), loop, body, face.entity);
-        face.loops.push_back(std::move(loop));
-      }
-      return;
-    }
-    FaceLoop loop;
-    const std::array<std::pair<bool, CurvePtr>, 4> sides = {{{is_pole(false, v.low), side(a, b)},
-                                                             {is_pole(true, u.high), side(b, c)},
-                                                             {is_pole(false, v.high), side(c, d)},
-                                                             {is_pole(true, u.low), side(d, a)}}};
-    for (const auto& [pole, line] : sides) {
-      if (!pole) add_edge(on(line), loop, body, face.entity);
-    }
-    close_loop(loop, body);
-    face.loops.push_back(std::move(loop));
   }
 
   // Boundaries: curves on a surface (142), boundaries (141), or plain curves.

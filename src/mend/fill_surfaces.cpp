@@ -215,8 +215,7 @@ namespace {
 // The loops as points of a draft, and what may be joined.
 class DraftMaker {
  public:
-  DraftMaker(const Surroundings& around, const Opening& opening)
-      : around_(around), scene_(around.scene()) {
+  DraftMaker(const Surroundings& around, const Opening& opening) : scene_(around.scene()) {
     for (const Loop& loop : opening.loops) {
       DraftLoop own;
       for (const VertexId v : loop) {
@@ -265,7 +264,6 @@ class DraftMaker {
   MayJoin may_join;
 
  private:
-  const Surroundings& around_;
   const FillScene& scene_;
   std::vector<VertexId> vertex_;
 };

@@ -288,7 +288,7 @@ class Mender {
         Step step = proposed;
         step.number = ++number_;
         const std::size_t lines = result_.ledger.size();
-        if (!run_one(step, parts) && !run_with_stitching(step, lines, parts)) {
+        if (!run_one(step, parts) && !run_with_closing(step, lines, parts)) {
           failed.insert(key);
           tried.insert(key);
           continue;
@@ -389,41 +389,66 @@ class Mender {
     return take(done, step, parts);
   }
 
-  // Copies and flaps may hide the rims of cracks: they go if the stitching that then can be done
-  // makes up for the edges that they bare.
+  // Copies and flaps may hide the rims of cracks and openings: they go if the stitching and the
+  // fills that then can be done make up for the edges that they bare.
   // `lines`: of the ledger before they were tried alone.
-  bool run_with_stitching(const Step& drop, std::size_t lines, std::set<std::string>& parts) {
+  bool run_with_closing(const Step& drop, std::size_t lines, std::set<std::string>& parts) {
     const auto& kinds = drop.selection.kinds;
     const bool may_hide =
         drop.remedy == Remedy::drop && std::any_of(kinds.begin(), kinds.end(), [](FindingKind k) {
           return k == duplicate_triangle || k == back_to_back || k == nonmanifold_edge;
         });
     if (!may_hide || stopped_) return false;
+    struct Done {
+      Step step;
+      StepResult result;
+    };
+    std::vector<Done> done;
+    const auto then = [&](Step step, std::span<const Finding> findings) {
+      step.number = drop.number + done.size();
+      StepResult result = run_step(done.empty() ? state_ : done.back().result.state, findings, step,
+                                   {tolerance(), options_.round_to_float}, progress_);
+      done.push_back({std::move(step), std::move(result)});
+    };
+    const auto inspected = [&] {
+      return inspect_for_mending(done.back().result.state.model, options_.profile, tolerance(),
+                                 progress_);
+    };
+    const auto harms = [&] {
+      for (std::size_t p = 0; p < state_.model.parts.size(); ++p) {
+        Change whole;
+        whole.mesh = done.back().result.state.model.parts[p].mesh;
+        whole.parent.assign(whole.mesh.triangles.size(), {kNoIndex});
+        if (!harm_of(state_.model.parts[p].mesh, whole).empty()) return true;
+      }
+      return false;
+    };
     Step bold = drop;
     bold.settings["may_bare"] = true;
-    const StepOptions options{tolerance(), options_.round_to_float};
-    const StepResult dropped = run_step(state_, inspection_.findings, bold, options, progress_);
-    if (!dropped.changed) return false;
+    then(bold, inspection_.findings);
+    if (!done.back().result.changed) return false;
     Step stitch;
     stitch.remedy = Remedy::stitch;
     stitch.selection.kinds = {crack, hanging_vertex};
-    stitch.number = drop.number + 1;
     stitch.why = "closes what was hidden";
-    const Inspection between =
-        inspect_for_mending(dropped.state.model, options_.profile, tolerance(), progress_);
-    const StepResult both = run_step(dropped.state, between.findings, stitch, options, progress_);
-    for (std::size_t p = 0; p < state_.model.parts.size(); ++p) {
-      Change whole;
-      whole.mesh = both.state.model.parts[p].mesh;
-      whole.parent.assign(whole.mesh.triangles.size(), {kNoIndex});
-      if (!harm_of(state_.model.parts[p].mesh, whole).empty()) return false;
+    then(stitch, inspected().findings);
+    if (harms()) {
+      Step fill;
+      fill.remedy = Remedy::fill;
+      fill.selection.kinds = {opening};
+      fill.settings["method"] = std::string(is_accepted(options_, opening) ? "auto" : "flat");
+      fill.why = "closes what was hidden";
+      then(fill, inspected().findings);
+      if (harms()) return false;
     }
     // The refusal before stands corrected.
     result_.ledger.resize(lines);
     result_.plan.steps.pop_back();
-    take(dropped, bold, parts);
-    number_ = stitch.number;
-    take(both, stitch, parts);
+    for (Done& d : done) {
+      if (&d != &done.front() && !d.result.changed) continue;
+      number_ = d.step.number;
+      take(d.result, d.step, parts);
+    }
     return true;
   }
 

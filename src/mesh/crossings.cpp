@@ -33,6 +33,103 @@ FloatBox float_box(const Welded& mesh, TriangleId t) {
   return FloatBox(box);
 }
 
+// A grid over some boxes that knows which of its cells hold any: a look at a few bits spares most
+// others the way down a tree.
+class OccupiedCells {
+ public:
+  // For that many questions.
+  OccupiedCells(std::span<const FloatBox> boxes, std::size_t questions) {
+    if (boxes.empty()) return;
+    whole_ = boxes[0];
+    for (const FloatBox& b : boxes) whole_.extend(b);
+    std::array<double, 3> size{};
+    for (std::size_t k = 0; k < 3; ++k)
+      size[k] = static_cast<double>(whole_.high[k]) - static_cast<double>(whole_.low[k]);
+    const double largest = *std::max_element(size.begin(), size.end());
+    if (!(largest > 0) || !std::isfinite(largest)) return;
+    // Cubes; a flat direction gets one layer.
+    const double wanted = std::min(16 * static_cast<double>(questions), kMostCells);
+    double volume = 1;
+    for (const double s : size) volume *= std::max(s, largest / kMostAlong);
+    const double side = std::max(std::cbrt(volume / wanted), largest / kMostAlong);
+    for (std::size_t k = 0; k < 3; ++k) {
+      count_[k] = static_cast<int>(size[k] / side) + 1;
+      per_length_[k] = 1 / side;
+    }
+    // Boxes that fill the grid are not worth marking.
+    std::size_t marks = 0;
+    for (const FloatBox& b : boxes) marks += size_of(cells_of(b));
+    if (marks > 16 * questions) return;
+    bits_.resize((static_cast<std::size_t>(count_[0]) * static_cast<std::size_t>(count_[1]) *
+                      static_cast<std::size_t>(count_[2]) +
+                  63) /
+                 64);
+    for (const FloatBox& b : boxes) {
+      for_each_cell(cells_of(b), [&](std::size_t cell) {
+        bits_[cell / 64] |= std::uint64_t{1} << (cell % 64);
+        return true;
+      });
+    }
+  }
+
+  // False only if no box of them meets this one.
+  [[nodiscard]] bool may_meet(const FloatBox& box) const {
+    if (bits_.empty()) return true;
+    if (!box.meets(whole_)) return false;
+    const Cells cells = cells_of(box);
+    if (size_of(cells) > kMostLookedAt) return true;
+    return !for_each_cell(
+        cells, [&](std::size_t cell) { return (bits_[cell / 64] >> (cell % 64) & 1) == 0; });
+  }
+
+ private:
+  static constexpr double kMostCells = 1 << 24;
+  static constexpr double kMostAlong = 4096;
+  static constexpr std::size_t kMostLookedAt = 64;
+  struct Cells {
+    std::array<int, 3> first, last;
+  };
+  static std::size_t size_of(const Cells& cells) {
+    std::size_t total = 1;
+    for (std::size_t k = 0; k < 3; ++k)
+      total *= static_cast<std::size_t>(cells.last[k] - cells.first[k] + 1);
+    return total;
+  }
+  [[nodiscard]] Cells cells_of(const FloatBox& box) const {
+    Cells cells{};
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto cell = [&](float x) {
+        const double at =
+            (static_cast<double>(x) - static_cast<double>(whole_.low[k])) * per_length_[k];
+        return static_cast<int>(std::clamp(at, 0.0, static_cast<double>(count_[k] - 1)));
+      };
+      cells.first[k] = cell(box.low[k]);
+      cells.last[k] = cell(box.high[k]);
+    }
+    return cells;
+  }
+  // Stops, and returns false, where `visit` does.
+  template <class Visit>
+  bool for_each_cell(const Cells& cells, const Visit& visit) const {
+    for (int i = cells.first[0]; i <= cells.last[0]; ++i) {
+      for (int j = cells.first[1]; j <= cells.last[1]; ++j) {
+        const std::size_t row = (static_cast<std::size_t>(i) * static_cast<std::size_t>(count_[1]) +
+                                 static_cast<std::size_t>(j)) *
+                                static_cast<std::size_t>(count_[2]);
+        for (int k = cells.first[2]; k <= cells.last[2]; ++k) {
+          if (!visit(row + static_cast<std::size_t>(k))) return false;
+        }
+      }
+    }
+    return true;
+  }
+
+  FloatBox whole_{};
+  std::array<int, 3> count_{};
+  std::array<double, 3> per_length_{};
+  std::vector<std::uint64_t> bits_;  // empty: nothing is known
+};
+
 BoxTree tree_of(const Welded& mesh) {
   Array<FloatBox> boxes(mesh.triangles().size());
   parallel_ranges(boxes.size(), std::size_t{1} << 13, [&](Range r) {
@@ -305,14 +402,17 @@ std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vecto
     chosen.push_back(t);
     boxes.push_back(float_box(mesh, {t}));
   }
-  // A tree of the few; everybody else comes by and asks.
+  // A tree of the few; everybody else comes by and asks, unless none is anywhere near.
+  const OccupiedCells occupied(boxes, wanted.size());
   const BoxTree tree(std::move(boxes));
   return merged({parallel_collect<TrianglePair>(
       mesh.triangles().size(), 4096, [&](Range r, std::vector<TrianglePair>& out) {
         for (std::size_t i = r.begin; i < r.end; ++i) {
           const auto t = static_cast<std::uint32_t>(i);
+          const FloatBox box = float_box(mesh, {t});
+          if (!occupied.may_meet(box)) continue;
           std::optional<PreparedTriangle> own;
-          tree.for_each_meeting(float_box(mesh, {t}), [&](std::uint32_t k) {
+          tree.for_each_meeting(box, [&](std::uint32_t k) {
             const std::uint32_t other = chosen[k];
             // A pair of two wanted ones is found by the lower of them.
             if (other == t || (wanted[t] && other < t)) return;

@@ -57,8 +57,16 @@ std::string note_lines(const Model& model, std::size_t width) {
 
 namespace {
 
+// To the fifth figure of the model's size: what is finer would only be wide.
+Point rounded_place(const Point& p, double diagonal) {
+  if (!(diagonal > 0) || !std::isfinite(diagonal)) return p;
+  const double step = std::pow(10, std::floor(std::log10(diagonal)) - 5);
+  if (!std::isnormal(step)) return p;
+  return (p / step).array().round() * step;
+}
+
 std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::size_t entities,
-                                const Model& model) {
+                                const Model& model, double diagonal) {
   const KindInfo& kind = info(f.kind);
   const std::string part = model.parts.size() > 1 ? f.part : "";
   return {f.waived ? "- waived" : std::string(mark(f.severity)),
@@ -66,7 +74,7 @@ std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::siz
           grouped(findings),
           grouped(entities),
           quantity(f.measure, kind.measures, model.unit),
-          brief(f.place),
+          brief(rounded_place(f.place, diagonal)),
           part + (part.empty() || f.detail.empty() ? "" : ": ") + f.detail +
               (f.depth ? fmt::format(", {} {} deep", brief(*f.depth), symbol(model.unit)) : "") +
               (f.waived ? (f.detail.empty() ? "left: " : "; left: ") + *f.waived : "")};
@@ -82,6 +90,7 @@ std::string findings_table(const Model& model, const Inspection& inspection,
                    {"at", Align::left},
                    {model.parts.size() > 1 ? "part: what" : "what", Align::left}});
   const auto& findings = inspection.findings;
+  const double diagonal = box_of(model).diagonal();
   for (std::size_t i = 0; i < findings.size();) {
     // Sorted by severity, kind and size: the first of a kind is its worst.
     std::size_t end = i + 1;
@@ -91,7 +100,7 @@ std::string findings_table(const Model& model, const Inspection& inspection,
            findings[end].severity == findings[i].severity && !findings[i].waived) {
       entities += findings[end++].count;
     }
-    table.add(row_of(findings[i], end - i, entities, model));
+    table.add(row_of(findings[i], end - i, entities, model, diagonal));
     i = end;
   }
   return table.text(options.width);

@@ -11,6 +11,7 @@
 #include <Eigen/Geometry>
 
 #include "base/short_text.h"
+#include "surface/edge_fit.h"
 
 namespace aguja {
 namespace {
@@ -37,70 +38,6 @@ class StatisticsOf {
   ToleranceStatistics s_;
   double sum_ = 0;
 };
-
-// Where the edge's curve ends, as it runs.
-std::array<Point, 2> ends_of(const BodyEdge& e) {
-  return {e.curve->point(e.from), e.curve->point(e.to)};
-}
-
-bool has_ends(const BodyEdge& e) { return e.curve && e.range().is_finite(); }
-
-double off_of_edge(const Face& face, const BodyEdge& edge) {
-  if (!has_ends(edge) || !face.surface) return 0;
-  const SurfaceFoot foot(*face.surface);
-  double off = 0;
-  std::optional<Parameters> last;
-  for (int i = 0; i <= 4; ++i) {
-    const Point p = edge.curve->point(edge.range().low + edge.range().width() * i / 4);
-    const Parameters uv = foot.of(p, last);
-    off = std::max(off, (face.surface->point(uv) - p).norm());
-    last = uv;
-  }
-  return off;
-}
-
-// Of p from a curve in the surface's parameters. Near in parameters is not yet nearest in space.
-double distance_in_parameters(const SurfacePtr& surface, const CurvePtr& flat, const Point& p,
-                              const Parameters& uv) {
-  const Interval domain = flat->domain();
-  // Endless curves without a closed form are not looked for.
-  if (!domain.is_finite() && !flat->parameter_of(p)) return 0;
-  const double t = nearest_parameter(*flat, domain, Point(uv[0], uv[1], 0));
-  const CurvePoint at = flat->at(t);
-  const double speed = at.d1.norm();
-  double distance = (surface->point(at.p.x(), at.p.y()) - p).norm();
-  const double reach = 10 * (at.p - Point(uv[0], uv[1], 0)).norm() / speed;
-  if (!std::isfinite(reach) || distance == 0) return distance;
-  const Interval near{domain.clamp(t - reach), domain.clamp(t + reach)};
-  const CurvePtr on = make_curve_on_surface(surface, flat);
-  return std::min(distance, (on->point(nearest_parameter(*on, near, p)) - p).norm());
-}
-
-// Of the edge from the curve in the surface's parameters, and where.
-std::pair<double, Point> off_in_parameters(const SurfacePtr& surface, const CurvePtr& flat,
-                                           const BodyEdge& edge, double limit) {
-  constexpr int kPieces = 6;
-  const SurfaceFoot foot(*surface);
-  const auto shifts = [](double period) {
-    return period > 0 ? std::vector<double>{0, period, -period} : std::vector<double>{0};
-  };
-  std::pair<double, Point> worst{0, Point::Zero()};
-  // Not at the ends, which may be poles, where parameters mean nothing.
-  for (int i = 1; i < kPieces; ++i) {
-    const Point p = edge.curve->point(edge.range().low + edge.range().width() * i / kPieces);
-    const Parameters uv = foot.of(p);
-    double nearest = std::numeric_limits<double>::infinity();
-    for (const double du : shifts(surface->period_u())) {
-      for (const double dv : shifts(surface->period_v())) {
-        if (nearest <= limit) continue;
-        nearest = std::min(
-            nearest, distance_in_parameters(surface, flat, p, Parameters(uv[0] + du, uv[1] + dv)));
-      }
-    }
-    if (nearest > worst.first) worst = {nearest, p};
-  }
-  return worst;
-}
 
 }  // namespace
 
@@ -200,6 +137,7 @@ class Checker {
  private:
   void look_at(std::optional<std::size_t> part, std::size_t b) {
     part_ = part;
+    index_ = b;
     body_ = &surfaces_.model.bodies[b];
     placement_ =
         part ? surfaces_.model.instances[surfaces_.instance_of_part[*part]].placement : Placement{};
@@ -253,7 +191,9 @@ class Checker {
       double widest = 0;
       Point at = Point::Zero();
       std::size_t open = 0;
+      std::string why;
       for (const FaceLoop& l : body_->faces[f].loops) {
+        const std::size_t before = open;
         const std::size_t n = l.edges.size();
         for (std::size_t i = 0; i < n; ++i) {
           const EdgeUseOfFace &u = l.edges[i], &next = l.edges[(i + 1) % n];
@@ -266,9 +206,16 @@ class Checker {
           ++open;
           if (d > widest) widest = d, at = body_->vertices[a].point;
         }
+        if (open == before || !why.empty()) continue;
+        if (const auto ordered = ordered_loops(*body_, l, surfaces_.sew_tolerance, &why)) {
+          why = ordered->moved > 0 ? "its edges would close in another order"
+                                   : "its edges would close if they ran the other way";
+        }
       }
       if (open == 0) continue;
-      add(FindingKind::open_loop, f, at, widest).finding.count = open;
+      GivenFinding& g = add(FindingKind::open_loop, f, at, widest);
+      g.finding.count = open;
+      g.finding.detail += ": " + why;
       told_open_.insert(f);
     }
   }
@@ -329,12 +276,19 @@ class Checker {
         if (distance > widest) widest = distance, at = where, entity = edge.entity;
       }
     }
+    std::string_view then;
+    for (const Healed& h : surfaces_.healing[index_].healed) {
+      if (h.healing != Healing::parameter_curve || h.face != f) continue;
+      ++off;
+      then = "; made anew";
+      if (h.distance > widest) widest = h.distance, at = h.place, entity = h.entity;
+    }
     if (off == 0) return;
     GivenFinding& g = add(FindingKind::edge_off_surface, f, at, widest);
     g.finding.count = off;
     g.finding.limit = limit_;
-    g.finding.detail +=
-        ": in the surface's parameters, edge" + number_of(entity) + " runs elsewhere than in space";
+    g.finding.detail += ": in the surface's parameters, edge" + number_of(entity) +
+                        " runs elsewhere than in space" + std::string(then);
     g.geometry.push_back(Point(static_cast<double>(entity), 0, 0));
   }
 
@@ -452,6 +406,7 @@ class Checker {
   const Model& mesh_;
   std::vector<GivenFinding> out_;
   std::optional<std::size_t> part_;
+  std::size_t index_ = 0;  // of the body
   const Body* body_ = nullptr;
   Placement placement_;
   std::vector<std::vector<TriangleId>> triangles_of_face_;

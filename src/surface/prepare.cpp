@@ -35,6 +35,10 @@ Prepared prepare(SurfaceModel model, const PrepareOptions& options, Progress* pr
   std::vector<bool> was_sewn;
   for (Body& body : model.bodies) {
     advance(progress, "sew", 0.0);
+    HealResult healed = heal(body, tolerance.value, options.heal);
+    body = std::move(healed.body);
+    healed.body = {};
+    s.healing.push_back(std::move(healed));
     // Asked for no sewing, not even what coincides exactly is joined.
     SewResult sewn;
     if (tolerance.value > 0) {

@@ -20,9 +20,9 @@ std::vector<Box> random_boxes(std::uint64_t seed) {
   const double size = random.chance(0.3) ? 0 : random.between(0, 0.3);
   const bool flat = random.chance(0.3);
   for (Box& box : boxes) {
-    const Point p(random.unit(), random.unit(), flat ? 0.5 : random.unit());
+    const Point p{random.unit(), random.unit(), flat ? 0.5 : random.unit()};
     box.extend(Point(p * scale));
-    box.extend(Point((p + size * Point(random.unit(), random.unit(), random.unit())) * scale));
+    box.extend(Point((p + size * Point{random.unit(), random.unit(), random.unit()}) * scale));
     if (random.chance(0.05)) box = boxes[0];
   }
   return boxes;
@@ -38,7 +38,7 @@ TEST(FloatBox, IsNeverTooSmall) {
   Random random(5);
   for (int i = 0; i < 20000; ++i) {
     const double scale = std::ldexp(1.0, static_cast<int>(random.index(600)) - 300);
-    const Point p = scale * Point(random.unit() - 0.5, random.unit(), -random.unit());
+    const Point p = scale * Point{random.unit() - 0.5, random.unit(), -random.unit()};
     const FloatBox box(Box{p, p});
     for (int k = 0; k < 3; ++k) {
       EXPECT_LE(static_cast<double>(box.low[k]), p[k]);
@@ -104,7 +104,7 @@ TEST(BoxTree, FindsTheNearest) {
     }
     const BoxTree tree = tree_of(boxes);
     for (int i = 0; i < 20; ++i) {
-      const Point q(random.between(-1, 2), random.unit(), random.unit());
+      const Point q{random.between(-1, 2), random.unit(), random.unit()};
       const auto squared = [&](std::uint32_t k) { return (points[k] - q).squaredNorm(); };
       std::uint32_t best = 0;
       for (std::uint32_t k = 1; k < points.size(); ++k) {

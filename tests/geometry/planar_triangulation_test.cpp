@@ -37,8 +37,8 @@ Case random_case(std::uint64_t seed) {
   const double shift = random.chance(0.3) ? 1e6 : 0;
   const double scale = random.chance(0.2) ? 1e-9 : 1;
   for (std::size_t i = 0; i < n; ++i) {
-    PlanarPoint p(on_grid ? static_cast<double>(random.index(grid)) : random.unit(),
-                  on_grid ? static_cast<double>(random.index(grid)) : random.unit());
+    PlanarPoint p{on_grid ? static_cast<double>(random.index(grid)) : random.unit(),
+                  on_grid ? static_cast<double>(random.index(grid)) : random.unit()};
     p = (p + PlanarPoint::Constant(shift)) * scale;
     if (nudged && random.chance(0.3)) p.x() = std::nextafter(p.x(), 1e300);
     if (random.chance(0.05) && i > 0) p = c.points[random.index(i)];

@@ -17,13 +17,13 @@ using test::Random;
 
 Vector direction(Random& random) {
   while (true) {
-    const Vector v(random.between(-1, 1), random.between(-1, 1), random.between(-1, 1));
+    const Vector v{random.between(-1, 1), random.between(-1, 1), random.between(-1, 1)};
     if (v.norm() > 0.1 && v.norm() < 1) return v.normalized();
   }
 }
 
 Primitive any(PrimitiveKind kind, Random& random) {
-  Primitive s{kind, Point(random.between(-50, 50), random.between(-50, 50), random.between(-9, 9)),
+  Primitive s{kind, Point{random.between(-50, 50), random.between(-50, 50), random.between(-9, 9)},
               direction(random), random.between(1, 10), 0};
   if (kind == PrimitiveKind::cone) s.second = random.between(0.1, 1.2);
   if (kind == PrimitiveKind::torus) s.second = s.radius * random.between(0.1, 0.8);

@@ -43,10 +43,10 @@ TEST(SmallFeatures, NearVerticesAreThoseThatTryingAllFinds) {
     Mesh mesh;
     std::vector<Point> corners = {{0, 0, 0}};
     for (int i = 0; i < 12; ++i) {
-      Point low(random.between(-40, 40), random.between(-40, 40), random.between(-40, 40));
+      Point low{random.between(-40, 40), random.between(-40, 40), random.between(-40, 40)};
       if (random.chance(0.6)) {
         const Point& other = corners[random.index(corners.size())];
-        low = other + 1e-3 * Point(random.unit(), random.unit(), random.unit());
+        low = other + 1e-3 * Point{random.unit(), random.unit(), random.unit()};
       }
       const Mesh box = test::cube(low, 3);
       mesh = test::joined(mesh, box);

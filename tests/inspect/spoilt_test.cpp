@@ -137,7 +137,7 @@ const std::vector<NamedSpoil>& spoils() {
       {"stray triangle",
        [](Part& part, Random& random) {
          Mesh& mesh = part.mesh;
-         const Point at(3 + random.unit(), random.unit(), 0);
+         const Point at{3 + random.unit(), random.unit(), 0};
          const Vector x(0.016, 0, 0), y(0, 0.016, 0);
          const VertexId a = add_point(mesh, at), b = add_point(mesh, at + x),
                         c = add_point(mesh, at + y);

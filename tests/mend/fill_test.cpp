@@ -46,8 +46,8 @@ std::string reasons(const Change& change) {
 
 Mesh turned(Mesh mesh, std::uint64_t seed) {
   Random random(seed);
-  const Eigen::AngleAxisd turn(random.between(0, 6),
-                               Vector(random.unit(), 1, random.unit()).normalized());
+  const Eigen::AngleAxisd turn{random.between(0, 6),
+                               Vector{random.unit(), 1, random.unit()}.normalized()};
   const Vector shift(random.unit(), 2, 3);
   for (Point& p : mesh.points) p = turn * p + shift;
   return mesh;
@@ -74,7 +74,7 @@ TEST(Fill, FlatFillsOpeningsInPlanesExactly) {
     Random random(seed);
     Mesh box = grid_box(8, {2, 3, 4});
     // A blob of triangles on one side goes.
-    const Point at(2, random.between(0.8, 2.2), random.between(1, 3));
+    const Point at{2, random.between(0.8, 2.2), random.between(1, 3)};
     const double radius = random.between(0.4, 0.8);
     const Mesh open = turned(
         without(box, [&](const Point& p) { return p.x() > 1.999 && (p - at).norm() < radius; }),

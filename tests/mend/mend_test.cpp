@@ -53,8 +53,8 @@ Whole random_solid(Random& random) {
     default:
       mesh = test::sphere(16);
   }
-  const Eigen::AngleAxisd turn(random.between(0, 6),
-                               Vector(random.unit(), 1, random.unit()).normalized());
+  const Eigen::AngleAxisd turn{random.between(0, 6),
+                               Vector{random.unit(), 1, random.unit()}.normalized()};
   const Vector shift(random.unit(), 2, 3);
   for (Point& p : mesh.points) p = turn * p + shift;
   return {mesh, test::volume_of(mesh)};

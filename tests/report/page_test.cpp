@@ -193,11 +193,11 @@ TEST(Fates, AreThoseOfComparingAllPairs) {
       for (int i = 0; i < 60; ++i) {
         Finding f;
         f.kind = random.chance(0.5) ? FindingKind::crack : FindingKind::opening;
-        const Point low(random.between(0, 10), random.between(0, 10), random.between(0, 10));
+        const Point low{random.between(0, 10), random.between(0, 10), random.between(0, 10)};
         f.box.extend(low);
-        f.box.extend(low + Vector(random.unit(), random.unit(), random.unit()));
+        f.box.extend(low + Vector{random.unit(), random.unit(), random.unit()});
         // Some places lie beside their boxes.
-        f.place = low + Vector(2 * random.unit() - 0.5, random.unit(), random.unit());
+        f.place = low + Vector{2 * random.unit() - 0.5, random.unit(), random.unit()};
         side.findings.push_back(f);
       }
     }

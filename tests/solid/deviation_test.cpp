@@ -23,7 +23,7 @@ Mesh moved(Mesh mesh, const Vector& by) {
 TEST(ClosestPoint, IsThatOfTryingAGrid) {
   Random random(3);
   for (int i = 0; i < 300; ++i) {
-    const auto point = [&] { return Point(random.unit(), random.unit(), random.unit()); };
+    const auto point = [&] { return Point{random.unit(), random.unit(), random.unit()}; };
     const Point a = point(), b = random.chance(0.1) ? a : point(),
                 c = random.chance(0.1) ? a : point();
     const Point p = 2 * point() - Point(0.5, 0.5, 0.5);
@@ -82,7 +82,7 @@ TEST(Deviation, BoundsHoldForRandomShapes) {
     Random random(seed);
     const Mesh a = random.chance(0.5) ? test::sphere(5) : test::cube({-1, -1, -1}, 2);
     const Mesh b = moved(test::sphere(4 + static_cast<int>(random.index(4))),
-                         0.3 * Vector(random.unit(), random.unit(), random.unit()));
+                         0.3 * Vector{random.unit(), random.unit(), random.unit()});
     const Deviation d = compare(model_of(a), model_of(b), {.accuracy = 1e-3});
     // Points taken at random never lie farther than the bound, and their mean is near the mean.
     double largest = 0, sum = 0, area = 0;

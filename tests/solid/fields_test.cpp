@@ -53,7 +53,7 @@ TEST(BoxTree, FindsTheFirstHitOfARay) {
       Box box;
       const Point at(number(), number(), number());
       box.extend(at);
-      box.extend(at + 0.1 * Vector(random.unit(), random.unit(), random.unit()));
+      box.extend(at + 0.1 * Vector{random.unit(), random.unit(), random.unit()});
       boxes.push_back(box);
       rough.push_back(FloatBox(box));
     }

@@ -42,7 +42,7 @@ TEST(WindingField, IsOneInsideAndNothingOutsideAndAHalfOnAClosedSurface) {
     const Mesh ball = test::sphere(40, 2.0, center);
     const WindingField field(ball.points, ball.triangles, all_of(ball));
     for (int i = 0; i < 500; ++i) {
-      const Vector d(random.between(-1, 1), random.between(-1, 1), random.between(-1, 1));
+      const Vector d{random.between(-1, 1), random.between(-1, 1), random.between(-1, 1)};
       if (d.norm() < 0.01) continue;
       EXPECT_NEAR(field.at(center + 1.9 * random.unit() * d.normalized()), 1, 0.01);
       EXPECT_NEAR(field.at(center + (2.05 + 3 * random.unit()) * d.normalized()), 0, 0.01);
@@ -64,7 +64,7 @@ TEST(WindingField, AgreesWithTheSumOverAllTrianglesOnTornMeshes) {
     const WindingField field(mesh.points, mesh.triangles, some);
     const Box box = box_of(mesh);
     for (int i = 0; i < 100; ++i) {
-      const Vector u(random.unit(), random.unit(), random.unit());
+      const Vector u{random.unit(), random.unit(), random.unit()};
       const Point q = box.low + 1.5 * u.cwiseProduct(box.high - box.low);
       const double expected = direct(mesh, some, q);
       EXPECT_NEAR(field.at(q), expected, 0.01);

@@ -16,8 +16,8 @@ using test::Random;
 constexpr double kPi = std::numbers::pi;
 
 Frame any_frame(Random& random) {
-  return Frame::from(Point(random.unit(), random.unit(), 3),
-                     Vector(random.unit() - 0.5, random.unit(), 1), Vector(1, random.unit(), 0));
+  return Frame::from(Point{random.unit(), random.unit(), 3},
+                     Vector{random.unit() - 0.5, random.unit(), 1}, Vector(1, random.unit(), 0));
 }
 
 // A circle of radius r in quarters, as a rational spline.
@@ -127,8 +127,8 @@ TEST(Curve, KnotsThatAreNoneAreRefused) {
   EXPECT_THROW(make(99, {0, 1}), ArgumentError);
   EXPECT_THROW(make(2, {0, 0, 0, 1, 1, std::nan("")}), ArgumentError);
   EXPECT_THROW(make(2, {0, 0, 0, 1, 1, 1}, {1, 0, 1}), ArgumentError);
-  EXPECT_THROW(make_polyline({{0, 0, 0}}), ArgumentError);
-  EXPECT_THROW(make_composite({}), ArgumentError);
+  EXPECT_THROW(static_cast<void>(make_polyline({{0, 0, 0}})), ArgumentError);
+  EXPECT_THROW(static_cast<void>(make_composite({})), ArgumentError);
 }
 
 TEST(DivideCurve, KeepsChordAngleAndLength) {

@@ -1,7 +1,8 @@
 #pragma once
 /// \file
-/// From a surface model as read to triangles: sewn, divided, turned outward.
+/// From a surface model as read to triangles: healed, sewn, divided, turned outward.
 
+#include "aguja/surface/heal.h"
 #include "aguja/surface/sew.h"
 #include "aguja/surface/tessellate.h"
 
@@ -12,13 +13,16 @@ struct PrepareOptions {
   /// uncertainty, or a part of the model's size.
   std::optional<double> sew = {};
   int sew_steps = 1;
+  /// What is healed before, by the same tolerance.
+  std::vector<Healing> heal = safe_healings();
   TessellationOptions tessellation = {};
 };
 
 /// A surface model, ready to be looked at as a mesh.
 struct PreparedSurfaces {
-  SurfaceModel model;             ///< sewn
-  std::vector<SewResult> sewing;  ///< by body, without the bodies
+  SurfaceModel model;               ///< healed and sewn
+  std::vector<HealResult> healing;  ///< by body, without the bodies
+  std::vector<SewResult> sewing;    ///< by body, without the bodies
   double sew_tolerance = 0;
   std::string sew_why;
   TessellatedModel tessellated;  ///< without its model
@@ -31,9 +35,8 @@ struct Prepared {
   PreparedSurfaces surfaces;
 };
 
-/// Sews what is not shared, tessellates, and turns shells that sewing closed outward (those around
-/// cavities inward).
-/// Errors   ArgumentError (values out of range), Cancelled.
+/// Heals, sews what is not shared, tessellates, and turns shells that sewing closed outward (those
+/// around cavities inward). Errors   ArgumentError (values out of range), Cancelled.
 [[nodiscard]] Prepared prepare(SurfaceModel model, const PrepareOptions& options = {},
                                Progress* progress = nullptr);
 
