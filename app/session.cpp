@@ -263,7 +263,10 @@ std::vector<Healing> parse_healings(const std::string& list) {
   for (std::string word; std::getline(words, word, ',');) {
     const auto healing = parse_healing(word);
     if (!healing) {
-      throw ArgumentError("--heal: expected all, none or names of healings; found '" + word + "'");
+      std::string names;
+      for (const Healing h : all_healings()) names += std::string(slug(h)) + ", ";
+      throw ArgumentError("--heal: expected a list of " + names + "or all, or none; found '" +
+                          word + "'");
     }
     out.push_back(*healing);
   }

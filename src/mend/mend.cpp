@@ -31,7 +31,7 @@ const std::vector<Rule>& rules() {
   static const std::vector<Rule> kRules = {
       {Remedy::drop, {duplicate_triangle}, true, false, "exact copies: nothing is lost"},
       {Remedy::drop, {wire_edge, unused_vertex}, false, false, "they bound no surface"},
-      {Remedy::stitch, {crack, hanging_vertex}, true, false, "they only need joining"},
+      {Remedy::stitch, {crack, hanging_vertex, gap}, true, false, "they only need joining"},
       {Remedy::stitch, {touch}, true, false, "rims that touch only need joining"},
       {Remedy::orient,
        {winding_conflict, inverted_patch, inverted_shell},
@@ -177,6 +177,11 @@ class Mender {
         if (std::find(rule.kinds.begin(), rule.kinds.end(), f.kind) == rule.kinds.end()) continue;
         // Only rims can be stitched where surfaces touch; the rest is for resolve.
         if (rule.remedy == Remedy::stitch && f.kind == touch && !has_naked(f)) continue;
+        // A gap that is a crack along most of its length: something else holds it apart elsewhere.
+        if (rule.remedy == Remedy::stitch && f.kind == gap &&
+            !(f.widths && f.widths->median <= tolerance())) {
+          continue;
+        }
         found.push_back(&f);
       }
       if (found.empty()) continue;

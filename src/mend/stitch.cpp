@@ -5,8 +5,10 @@
 #include <cmath>
 #include <string>
 #include <tuple>
-#include <unordered_map>
 
+#include <oneapi/tbb/parallel_sort.h>
+
+#include "aguja/base/parallel.h"
 #include "aguja/mesh/rims.h"
 #include "mend/agree.h"
 #include "mend/zip_check.h"
@@ -43,16 +45,16 @@ class Stitcher {
     }
     std::optional<EdgeTable> edges;
     make_edges(edges);
-    result_.naked_before = count_edges(*edges).naked;
+    naked_ = result_.naked_before = count_edges(*edges).naked;
     for (int step = 1; step <= options.steps; ++step) {
       advance(progress_, "stitch", static_cast<double>(step - 1) / options.steps);
       // What one pass had to leave, its neighbours being in the way, the next may join.
       for (int pass = 0; pass < kMostPasses; ++pass) {
-        const std::size_t naked = count_edges(*edges).naked;
+        const std::size_t naked = naked_;
         if (naked == 0) break;
         refused_.clear();
         zip(tolerance * step / options.steps, edges);
-        if (count_edges(*edges).naked == naked) break;
+        if (naked_ == naked) break;
       }
     }
     if (options.orient) {
@@ -113,7 +115,9 @@ class Stitcher {
       });
       if (harm.empty()) {
         // Follows from the above: every knot closes an edge. Cheap enough to make sure.
-        if (count_edges(*after).naked > count_edges(*edges).naked) return;
+        const std::size_t naked = count_edges(*after).naked;
+        if (naked > naked_) return;
+        naked_ = naked;
         accept(std::move(zipped), joined, welded, *edges, *after);
         edges = std::move(after);
         return;
@@ -147,9 +151,27 @@ class Stitcher {
     return banned;
   }
 
+  struct CornerOrigins {
+    TriangleId triangle;
+    std::array<Point, 3> corners;
+  };
+  void index_origins() {
+    has_origins_.assign(current_.triangles.size(), false);
+    for (const CornerOrigins& o : corner_origins_) {
+      if (o.triangle.value >= has_origins_.size()) has_origins_.resize(o.triangle.value + 1);
+      has_origins_[o.triangle.value] = true;
+    }
+  }
+  [[nodiscard]] const CornerOrigins* find_origins(TriangleId t) const {
+    if (t.value >= has_origins_.size() || !has_origins_[t.value]) return nullptr;
+    return &*std::lower_bound(
+        corner_origins_.begin(), corner_origins_.end(), t,
+        [](const CornerOrigins& o, TriangleId id) { return o.triangle < id; });
+  }
+
   // Where the triangle's corners were in the input, or on the input's triangle that it is part of.
   [[nodiscard]] std::array<Point, 3> corner_origins(TriangleId t) const {
-    if (t.value < has_origins_.size() && has_origins_[t.value]) return corner_origins_.at(t.value);
+    if (const CornerOrigins* own = find_origins(t)) return own->corners;
     const Triangle& triangle = current_.triangle(t);
     return {current_.point(triangle[0]), current_.point(triangle[1]), current_.point(triangle[2])};
   }
@@ -167,35 +189,38 @@ class Stitcher {
 
   void accept(Zipped zipped, std::span<const EdgeId> joined, const Welded& before,
               const EdgeTable& edges_before, const EdgeTable& edges_after) {
-    std::unordered_map<std::uint32_t, std::array<Point, 3>> origins;
-    std::vector<bool> has_origins(zipped.mesh.triangles.size());
-    for (std::size_t i = 0; i < zipped.changed.size(); ++i) {
-      const TriangleId t = zipped.changed[i];
-      const std::array<Point, 3> parent = corner_origins(zipped.parent[t.value]);
-      std::array<Point, 3>& own = origins[t.value];
-      for (std::size_t c = 0; c < 3; ++c) {
-        const CornerSource& source = zipped.sources[i][c];
-        const Point& from = parent[source.corner];
-        own[c] = from + source.at * (parent[(source.corner + 1) % 3] - from);
+    // By triangle: what this pass changed, and what an earlier one did and this one left alone.
+    std::vector<CornerOrigins> origins(zipped.changed.size());
+    parallel_ranges(zipped.changed.size(), 4096, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) {
+        const TriangleId t = zipped.changed[i];
+        const std::array<Point, 3> parent = corner_origins(zipped.parent[t.value]);
+        origins[i].triangle = t;
+        for (std::size_t c = 0; c < 3; ++c) {
+          const CornerSource& source = zipped.sources[i][c];
+          const Point& from = parent[source.corner];
+          origins[i].corners[c] = from + source.at * (parent[(source.corner + 1) % 3] - from);
+        }
       }
-      has_origins[t.value] = true;
-    }
-    // What an earlier pass changed and this one left alone.
-    if (!has_origins_.empty()) {
+    });
+    if (!corner_origins_.empty()) {
+      std::vector<bool> has_origins(zipped.parent.size());
+      for (const TriangleId t : zipped.changed) has_origins[t.value] = true;
       for (std::uint32_t t = 0; t < zipped.parent.size(); ++t) {
-        const std::uint32_t p = zipped.parent[t].value;
-        if (has_origins[t] || !has_origins_[p]) continue;
-        origins[t] = corner_origins_.at(p);
-        has_origins[t] = true;
+        const CornerOrigins* own = find_origins(zipped.parent[t]);
+        if (!has_origins[t] && own != nullptr) origins.push_back({{t}, own->corners});
       }
     }
+    std::sort(origins.begin(), origins.end(), [](const CornerOrigins& a, const CornerOrigins& b) {
+      return a.triangle < b.triangle;
+    });
     std::vector<TriangleId> parents(zipped.parent.size());
     for (std::size_t t = 0; t < parents.size(); ++t) {
       parents[t] = result_.parent[zipped.parent[t].value];
     }
     result_.parent = std::move(parents);
     corner_origins_ = std::move(origins);
-    has_origins_ = std::move(has_origins);
+    index_origins();
     for (VertexId& v : result_.new_vertex) {
       if (v.value != kNoIndex) v = zipped.new_vertex[v.value];
     }
@@ -209,17 +234,25 @@ class Stitcher {
     }
     joined_ = std::move(all);
     current_ = std::move(zipped.mesh);
-    origins_.clear();
-    for (const auto& [t, corners] : corner_origins_) {
-      for (std::size_t c = 0; c < 3; ++c) {
-        origins_.emplace_back(current_.triangles[t][c], corners[c]);
+    // Vertices that are where all of their corners came from need none.
+    std::vector<bool> moved(current_.points.size());
+    const auto for_each_corner = [&](const auto& visit) {
+      for (const auto& [t, corners] : corner_origins_) {
+        for (std::size_t c = 0; c < 3; ++c) visit(current_.triangle(t)[c], corners[c]);
       }
-    }
+    };
+    for_each_corner([&](VertexId v, const Point& from) {
+      if (from != current_.point(v)) moved[v.value] = true;
+    });
+    origins_.clear();
+    for_each_corner([&](VertexId v, const Point& from) {
+      if (moved[v.value]) origins_.emplace_back(v, from);
+    });
     const auto before_that = [](const auto& a, const auto& b) {
       return std::tuple(a.first, a.second.x(), a.second.y(), a.second.z()) <
              std::tuple(b.first, b.second.x(), b.second.y(), b.second.z());
     };
-    std::sort(origins_.begin(), origins_.end(), before_that);
+    oneapi::tbb::parallel_sort(origins_.begin(), origins_.end(), before_that);
     origins_.erase(std::unique(origins_.begin(), origins_.end()), origins_.end());
   }
 
@@ -235,8 +268,8 @@ class Stitcher {
     result_.moved.resize(current_.triangles.size());
     for (const auto& [t, corners] : corner_origins_) {
       for (std::size_t c = 0; c < 3; ++c) {
-        const double moved = (current_.point(current_.triangles[t][c]) - corners[c]).norm();
-        result_.moved[t] = std::max(result_.moved[t], moved);
+        const double moved = (current_.point(current_.triangle(t)[c]) - corners[c]).norm();
+        result_.moved[t.value] = std::max(result_.moved[t.value], moved);
       }
     }
     const Rims rims(edges);
@@ -255,9 +288,10 @@ class Stitcher {
   Progress* progress_;
   Mesh current_;
   bool round_to_float_ = false;
+  std::size_t naked_ = 0;   // edges now
   std::vector<bool> only_;  // by triangle of the input; empty: all
   // Of triangles that changed; and the same by vertex.
-  std::unordered_map<std::uint32_t, std::array<Point, 3>> corner_origins_;
+  std::vector<CornerOrigins> corner_origins_;  // by triangle
   std::vector<bool> has_origins_;
   Origins origins_;
   std::vector<bool> joined_;      // by edge

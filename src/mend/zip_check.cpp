@@ -3,10 +3,12 @@
 #include <algorithm>
 #include <cstring>
 #include <optional>
-#include <unordered_map>
+#include <tuple>
 
+#include <oneapi/tbb/parallel_sort.h>
 #include <Eigen/Geometry>
 
+#include "aguja/base/parallel.h"
 #include "aguja/geometry/predicates.h"
 #include "aguja/mesh/crossings.h"
 #include "aguja/mesh/fans.h"
@@ -15,6 +17,7 @@
 namespace aguja {
 namespace {
 
+constexpr std::size_t kHashBits = std::size_t{1} << 22;
 struct PointHash {
   std::size_t operator()(const Point& p) const {
     std::uint64_t h = 0;
@@ -78,20 +81,39 @@ class Checker {
   [[nodiscard]] const Point& new_point(VertexId v) const { return zipped_.mesh.point(v); }
 
   void check_coincidence() {
-    std::unordered_map<Point, VertexId, PointHash> knots;
-    std::vector<bool> may_be(std::size_t{1} << 16);
-    const auto bit = [](const Point& p) { return PointHash()(p) >> 48; };
     const auto count = static_cast<std::uint32_t>(zipped_.mesh.points.size());
+    std::vector<bool> may_be(kHashBits);
+    const auto bit = [](const Point& p) { return PointHash()(p) & (kHashBits - 1); };
+    std::vector<VertexId> knots;
     for (std::uint32_t v = 0; v < count; ++v) {
       if (zipped_.knot_of[v] == kNoIndex) continue;
-      const auto [at, is_new] = knots.try_emplace(new_point({v}), VertexId{v});
-      if (!is_new) blame(VertexId{v}, RefusalReason::coincidence);
+      knots.push_back({v});
       may_be[bit(new_point({v}))] = true;
     }
-    for (std::uint32_t v = 0; v < count; ++v) {
-      if (zipped_.knot_of[v] != kNoIndex || !may_be[bit(new_point({v}))]) continue;
-      const auto at = knots.find(new_point({v}));
-      if (at != knots.end()) blame(at->second, RefusalReason::coincidence);
+    // Nearly all others are told apart by their bit.
+    const std::vector<VertexId> others =
+        parallel_collect<VertexId>(count, 1 << 14, [&](Range r, std::vector<VertexId>& out) {
+          for (std::size_t i = r.begin; i < r.end; ++i) {
+            const VertexId v{static_cast<std::uint32_t>(i)};
+            if (zipped_.knot_of[i] == kNoIndex && may_be[bit(new_point(v))]) out.push_back(v);
+          }
+        });
+    std::vector<VertexId> all = knots;
+    all.insert(all.end(), others.begin(), others.end());
+    const auto key = [&](VertexId v) {
+      const Point& p = new_point(v);
+      return std::tuple(p.x(), p.y(), p.z());
+    };
+    oneapi::tbb::parallel_sort(all.begin(), all.end(), [&](VertexId u, VertexId v) {
+      return std::tuple(key(u), u) < std::tuple(key(v), v);
+    });
+    for (std::size_t i = 0, end = 0; i < all.size(); i = end) {
+      bool has_other = false;
+      for (end = i; end < all.size() && key(all[end]) == key(all[i]); ++end)
+        has_other |= zipped_.knot_of[all[end].value] == kNoIndex;
+      // The first of several knots may stay.
+      for (std::size_t k = has_other ? i : i + 1; k < end; ++k)
+        blame(all[k], RefusalReason::coincidence);
     }
   }
 
@@ -140,14 +162,16 @@ class Checker {
 
   void check_fans() {
     // All triangles at a knot have changed: they alone make a small mesh of all that matters.
-    std::unordered_map<std::uint32_t, std::uint32_t> small;
+    std::vector<std::uint32_t> small(zipped_.mesh.points.size(), kNoIndex);
     std::vector<VertexId> of_small;
     std::vector<Triangle> triangles;
     const auto number = [&](VertexId v) {
-      const auto [at, is_new] =
-          small.try_emplace(v.value, static_cast<std::uint32_t>(of_small.size()));
-      if (is_new) of_small.push_back(v);
-      return VertexId{at->second};
+      std::uint32_t& own = small[v.value];
+      if (own == kNoIndex) {
+        own = static_cast<std::uint32_t>(of_small.size());
+        of_small.push_back(v);
+      }
+      return VertexId{own};
     };
     for (const TriangleId t : zipped_.changed) {
       const Triangle& now = zipped_.mesh.triangle(t);

@@ -27,106 +27,115 @@ void prepare(const Welded& mesh, TriangleId t, std::optional<PreparedTriangle>& 
   if (out->turn() == 0 && is_collinear(out->corner(0), out->corner(1), out->corner(2))) out.reset();
 }
 
-FloatBox float_box(const Welded& mesh, TriangleId t) {
+Box box_of(const Welded& mesh, TriangleId t) {
   Box box;
   for (const VertexId v : mesh.triangle(t).corner) box.extend(mesh.point(v));
-  return FloatBox(box);
+  return box;
 }
+FloatBox float_box(const Welded& mesh, TriangleId t) { return FloatBox(box_of(mesh, t)); }
 
-// A grid over some boxes that knows which of its cells hold any: a look at a few bits spares most
-// others the way down a tree.
+// A grid over some triangles that knows which of its cells hold any of them: a look at a few bits
+// spares most others the way down a tree. Every vertex knows its cell; a layer around the grid
+// stands for all that is outside. Two boxes that meet have a cell in common, since cells follow
+// coordinates.
 class OccupiedCells {
  public:
-  // For that many questions.
-  OccupiedCells(std::span<const FloatBox> boxes, std::size_t questions) {
-    if (boxes.empty()) return;
-    whole_ = boxes[0];
-    for (const FloatBox& b : boxes) whole_.extend(b);
-    std::array<double, 3> size{};
-    for (std::size_t k = 0; k < 3; ++k)
-      size[k] = static_cast<double>(whole_.high[k]) - static_cast<double>(whole_.low[k]);
-    const double largest = *std::max_element(size.begin(), size.end());
+  OccupiedCells(const Welded& mesh, std::span<const std::uint32_t> triangles) : mesh_(mesh) {
+    if (triangles.empty()) return;
+    Box whole;
+    for (const std::uint32_t t : triangles) whole.extend(box_of(mesh, {t}));
+    const Vector size = whole.high - whole.low;
+    const double largest = size.maxCoeff();
     if (!(largest > 0) || !std::isfinite(largest)) return;
     // Cubes; a flat direction gets one layer.
-    const double wanted = std::min(16 * static_cast<double>(questions), kMostCells);
-    double volume = 1;
-    for (const double s : size) volume *= std::max(s, largest / kMostAlong);
-    const double side = std::max(std::cbrt(volume / wanted), largest / kMostAlong);
-    for (std::size_t k = 0; k < 3; ++k) {
-      count_[k] = static_cast<int>(size[k] / side) + 1;
-      per_length_[k] = 1 / side;
-    }
-    // Boxes that fill the grid are not worth marking.
+    const auto questions = static_cast<double>(mesh.triangles().size());
+    const double volume = size.cwiseMax(largest / kMostAlong).prod();
+    const double side =
+        std::max(std::cbrt(volume / std::min(16 * questions, kMostCells)), largest / kMostAlong);
+    std::array<std::uint32_t, 3> count{};
+    for (std::size_t k = 0; k < 3; ++k)
+      count[k] = static_cast<std::uint32_t>(size[static_cast<Eigen::Index>(k)] / side) + 1;
+    rows_ = count[1] + 2;
+    columns_ = count[2] + 2;
+    cell_of_.resize(mesh.points().size());
+    parallel_ranges(cell_of_.size(), std::size_t{1} << 14, [&](Range r) {
+      for (std::size_t v = r.begin; v < r.end; ++v) {
+        std::uint32_t packed = 0;
+        for (int k = 0; k < 3; ++k) {
+          const double at = std::floor((mesh.points()[v][k] - whole.low[k]) / side) + 1;
+          const double last = count[static_cast<std::size_t>(k)] + 1;
+          packed = packed << kBits | static_cast<std::uint32_t>(std::clamp(at, 0.0, last));
+        }
+        cell_of_[v] = packed;
+      }
+    });
+    // Triangles that fill the grid are not worth marking.
     std::size_t marks = 0;
-    for (const FloatBox& b : boxes) marks += size_of(cells_of(b));
-    if (marks > 16 * questions) return;
-    bits_.resize((static_cast<std::size_t>(count_[0]) * static_cast<std::size_t>(count_[1]) *
-                      static_cast<std::size_t>(count_[2]) +
-                  63) /
-                 64);
-    for (const FloatBox& b : boxes) {
-      for_each_cell(cells_of(b), [&](std::size_t cell) {
+    for (const std::uint32_t t : triangles) marks += size_of(cells_of({t}));
+    if (marks > 16 * mesh.triangles().size()) return;
+    bits_.resize(((count[0] + 2) * std::size_t{rows_} * columns_ + 63) / 64);
+    for (const std::uint32_t t : triangles) {
+      for_each_cell(cells_of({t}), [&](std::size_t cell) {
         bits_[cell / 64] |= std::uint64_t{1} << (cell % 64);
         return true;
       });
     }
   }
 
-  // False only if no box of them meets this one.
-  [[nodiscard]] bool may_meet(const FloatBox& box) const {
+  // False only if the box of none of them meets this one's.
+  [[nodiscard]] bool may_meet(TriangleId t) const {
     if (bits_.empty()) return true;
-    if (!box.meets(whole_)) return false;
-    const Cells cells = cells_of(box);
+    const Cells cells = cells_of(t);
     if (size_of(cells) > kMostLookedAt) return true;
     return !for_each_cell(
         cells, [&](std::size_t cell) { return (bits_[cell / 64] >> (cell % 64) & 1) == 0; });
   }
 
  private:
+  static constexpr int kBits = 10;
+  static constexpr double kMostAlong = (1 << kBits) - 4;
   static constexpr double kMostCells = 1 << 24;
-  static constexpr double kMostAlong = 4096;
   static constexpr std::size_t kMostLookedAt = 64;
   struct Cells {
-    std::array<int, 3> first, last;
+    std::array<std::uint32_t, 3> first, last;
   };
   static std::size_t size_of(const Cells& cells) {
     std::size_t total = 1;
-    for (std::size_t k = 0; k < 3; ++k)
-      total *= static_cast<std::size_t>(cells.last[k] - cells.first[k] + 1);
+    for (std::size_t k = 0; k < 3; ++k) total *= cells.last[k] - cells.first[k] + 1;
     return total;
   }
-  [[nodiscard]] Cells cells_of(const FloatBox& box) const {
+  [[nodiscard]] Cells cells_of(TriangleId t) const {
+    constexpr std::uint32_t kMask = (1 << kBits) - 1;
+    const Triangle& triangle = mesh_.triangle(t);
+    const std::array<std::uint32_t, 3> packed = {
+        cell_of_[triangle[0].value], cell_of_[triangle[1].value], cell_of_[triangle[2].value]};
     Cells cells{};
     for (std::size_t k = 0; k < 3; ++k) {
-      const auto cell = [&](float x) {
-        const double at =
-            (static_cast<double>(x) - static_cast<double>(whole_.low[k])) * per_length_[k];
-        return static_cast<int>(std::clamp(at, 0.0, static_cast<double>(count_[k] - 1)));
-      };
-      cells.first[k] = cell(box.low[k]);
-      cells.last[k] = cell(box.high[k]);
+      const std::size_t shift = kBits * (2 - k);
+      const std::uint32_t a = packed[0] >> shift & kMask, b = packed[1] >> shift & kMask,
+                          c = packed[2] >> shift & kMask;
+      cells.first[k] = std::min({a, b, c});
+      cells.last[k] = std::max({a, b, c});
     }
     return cells;
   }
   // Stops, and returns false, where `visit` does.
   template <class Visit>
   bool for_each_cell(const Cells& cells, const Visit& visit) const {
-    for (int i = cells.first[0]; i <= cells.last[0]; ++i) {
-      for (int j = cells.first[1]; j <= cells.last[1]; ++j) {
-        const std::size_t row = (static_cast<std::size_t>(i) * static_cast<std::size_t>(count_[1]) +
-                                 static_cast<std::size_t>(j)) *
-                                static_cast<std::size_t>(count_[2]);
-        for (int k = cells.first[2]; k <= cells.last[2]; ++k) {
-          if (!visit(row + static_cast<std::size_t>(k))) return false;
+    for (std::size_t i = cells.first[0]; i <= cells.last[0]; ++i) {
+      for (std::size_t j = cells.first[1]; j <= cells.last[1]; ++j) {
+        const std::size_t row = (i * rows_ + j) * columns_;
+        for (std::size_t k = cells.first[2]; k <= cells.last[2]; ++k) {
+          if (!visit(row + k)) return false;
         }
       }
     }
     return true;
   }
 
-  FloatBox whole_{};
-  std::array<int, 3> count_{};
-  std::array<double, 3> per_length_{};
+  const Welded& mesh_;
+  std::uint32_t rows_ = 0, columns_ = 0;
+  Array<std::uint32_t> cell_of_;     // by vertex: three numbers of kBits
   std::vector<std::uint64_t> bits_;  // empty: nothing is known
 };
 
@@ -403,27 +412,72 @@ std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vecto
     boxes.push_back(float_box(mesh, {t}));
   }
   // A tree of the few; everybody else comes by and asks, unless none is anywhere near.
-  const OccupiedCells occupied(boxes, wanted.size());
-  const BoxTree tree(std::move(boxes));
+  const OccupiedCells occupied(mesh, chosen);
+  const BoxTree tree(Array<FloatBox>{boxes});
+  // Each of the few is asked for by a dozen others: prepared once, while that takes little memory.
+  std::vector<std::optional<PreparedTriangle>> kept;
+  if (chosen.size() <= wanted.size() / 4) {
+    kept.resize(chosen.size());
+    parallel_ranges(chosen.size(), std::size_t{1} << 12, [&](Range r) {
+      for (std::size_t k = r.begin; k < r.end; ++k) prepare(mesh, {chosen[k]}, kept[k]);
+    });
+  }
+  const auto test = [&](std::uint32_t t, std::optional<PreparedTriangle>& own, std::uint32_t k,
+                        std::vector<TrianglePair>& out) {
+    const std::uint32_t other = chosen[k];
+    // A pair of two wanted ones is found by the lower of them.
+    if (other == t || (wanted[t] && other < t)) return;
+    if (!own) prepare(mesh, {t}, own);
+    std::optional<PreparedTriangle> fresh;
+    if (kept.empty()) prepare(mesh, {other}, fresh);
+    const std::optional<PreparedTriangle>& second = kept.empty() ? fresh : kept[k];
+    if (!own || !second) return;
+    const Contact contact = classify_staged(*own, *second).contact;
+    if (contact != Contact::none) out.push_back(pair_of(t, other, contact));
+  };
+  // Those that follow each other in the file mostly lie together: one way down the tree for
+  // several.
+  struct Group {
+    std::array<std::uint32_t, 8> triangles;
+    std::array<FloatBox, 8> boxes;
+    std::size_t size = 0;
+    FloatBox whole;
+    float largest = 0;
+  };
+  constexpr float kSpread = 3;  // of a group, against its largest box
   return merged({parallel_collect<TrianglePair>(
       mesh.triangles().size(), 4096, [&](Range r, std::vector<TrianglePair>& out) {
+        Group group;
+        std::vector<std::uint32_t> near;
+        const auto ask = [&] {
+          if (group.size == 0) return;
+          near.clear();
+          tree.for_each_meeting(group.whole, [&](std::uint32_t k) { near.push_back(k); });
+          for (std::size_t i = 0; i < group.size; ++i) {
+            std::optional<PreparedTriangle> own;
+            for (const std::uint32_t k : near) {
+              if (group.boxes[i].meets(boxes[k])) test(group.triangles[i], own, k, out);
+            }
+          }
+          group.size = 0;
+        };
         for (std::size_t i = r.begin; i < r.end; ++i) {
           const auto t = static_cast<std::uint32_t>(i);
+          if (!occupied.may_meet({t})) continue;
           const FloatBox box = float_box(mesh, {t});
-          if (!occupied.may_meet(box)) continue;
-          std::optional<PreparedTriangle> own;
-          tree.for_each_meeting(box, [&](std::uint32_t k) {
-            const std::uint32_t other = chosen[k];
-            // A pair of two wanted ones is found by the lower of them.
-            if (other == t || (wanted[t] && other < t)) return;
-            if (!own) prepare(mesh, {t}, own);
-            std::optional<PreparedTriangle> second;
-            prepare(mesh, {other}, second);
-            if (!own || !second) return;
-            const Contact contact = classify_staged(*own, *second).contact;
-            if (contact != Contact::none) out.push_back(pair_of(t, other, contact));
-          });
+          FloatBox whole = box;
+          if (group.size > 0) whole.extend(group.whole);
+          const float largest = std::max(group.size > 0 ? group.largest : 0, box.extent());
+          if (group.size == group.triangles.size() || whole.extent() > kSpread * largest) {
+            ask();
+            whole = box;
+          }
+          group.largest = group.size > 0 ? largest : box.extent();
+          group.whole = whole;
+          group.triangles[group.size] = t;
+          group.boxes[group.size++] = box;
         }
+        ask();
       })});
 }
 

@@ -1,6 +1,7 @@
 #include "aguja/mesh/rim_pairing.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 #include <optional>
@@ -97,7 +98,7 @@ class Pairer {
             collect(static_cast<std::uint32_t>(i), reach_of, out);
           }
         });
-    std::sort(candidates.begin(), candidates.end());
+    oneapi::tbb::parallel_sort(candidates.begin(), candidates.end());
     // Both edges may have found the pair.
     candidates.erase(std::unique(candidates.begin(), candidates.end()), candidates.end());
     accept(candidates);
@@ -134,24 +135,53 @@ class Pairer {
     return Fit::yes;
   }
 
+  [[nodiscard]] bool may_face(std::uint32_t i, std::uint32_t j) const {
+    return j != i && !are_neighbours(i, j) && fit(i, j) == Fit::yes;
+  }
+  // Of the edges that fit, the nearest to each of three places: the farthest of these distances.
+  [[nodiscard]] double farthest_nearest(std::uint32_t i) const {
+    constexpr std::array<double, 3> kPlaces = {0.1, 0.5, 0.9};
+    const double limit = std::min(reach_ * reach_, kLargest);
+    std::array<double, 3> nearest;
+    nearest.fill(kInfinity);
+    if (reach_ <= sides_[i].length) {
+      // There are few within reach: all of them are looked at, on one way through the tree.
+      tree_.for_each_meeting(around(i, reach_), [&](std::uint32_t j) {
+        if (!may_face(i, j)) return;
+        for (std::size_t k = 0; k < kPlaces.size(); ++k)
+          nearest[k] = std::min(nearest[k], sides_[j].squared_distance(sides_[i].at(kPlaces[k])));
+      });
+    } else {
+      for (std::size_t k = 0; k < kPlaces.size(); ++k) {
+        const Point p = sides_[i].at(kPlaces[k]);
+        const std::uint32_t near = tree_.nearest(p, limit, [&](std::uint32_t j) {
+          return may_face(i, j) ? sides_[j].squared_distance(p) : kInfinity;
+        });
+        if (near != BoxTree::kNone) nearest[k] = sides_[near].squared_distance(p);
+      }
+    }
+    double farthest = 0;
+    for (const double squared : nearest) {
+      if (squared <= limit) farthest = std::max(farthest, std::sqrt(squared));
+    }
+    return farthest;
+  }
+  [[nodiscard]] FloatBox around(std::uint32_t i, double reach) const {
+    Box box;
+    box.extend(sides_[i].a);
+    box.extend(sides_[i].b);
+    box.low.array() -= reach;
+    box.high.array() += reach;
+    return FloatBox(box);
+  }
+
   // How far to look from each edge: a few times as far as the nearest edge that fits.
   [[nodiscard]] std::vector<double> reaches() const {
     std::vector<double> reach(naked_.size());
     parallel_ranges(naked_.size(), 256, [&](Range r) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
         const auto own = static_cast<std::uint32_t>(i);
-        double farthest = 0;
-        for (const double t : {0.1, 0.5, 0.9}) {
-          const Point p = sides_[i].at(t);
-          const std::uint32_t near =
-              tree_.nearest(p, std::min(reach_ * reach_, kLargest), [&](std::uint32_t j) {
-                if (j == own || are_neighbours(own, j) || fit(own, j) != Fit::yes) return kInfinity;
-                return sides_[j].squared_distance(p);
-              });
-          if (near == BoxTree::kNone) continue;
-          farthest = std::max(farthest, std::sqrt(sides_[near].squared_distance(p)));
-        }
-        reach[i] = std::min(reach_, kReachFactor * farthest);
+        reach[i] = std::min(reach_, kReachFactor * farthest_nearest(own));
       }
     });
     return reach;
@@ -159,15 +189,9 @@ class Pairer {
 
   void collect(std::uint32_t i, const std::vector<double>& reach_of,
                std::vector<Candidate>& out) const {
-    const Side& s = sides_[i];
-    Box box;
-    box.extend(s.a);
-    box.extend(s.b);
     // Slits need their last edges, which have each other for neighbours and nothing else near.
     const double reach = reach_of[i];
-    box.low.array() -= reach;
-    box.high.array() += reach;
-    tree_.for_each_meeting(FloatBox(box), [&](std::uint32_t j) {
+    tree_.for_each_meeting(around(i, reach), [&](std::uint32_t j) {
       // A lower edge that looks as far has found the pair itself.
       if (i == j || (j < i && reach_of[j] >= reach)) return;
       const Fit how = fit(i, j);

@@ -5,7 +5,8 @@
 #include <cmath>
 #include <limits>
 #include <optional>
-#include <unordered_map>
+
+#include <oneapi/tbb/parallel_sort.h>
 
 #include "aguja/geometry/box_tree.h"
 #include "base/disjoint_sets.h"
@@ -33,17 +34,18 @@ class Planner {
   Planner(const Welded& mesh, const EdgeTable& edges, const RimPairing& pairing, double tolerance,
           const ZipOptions& options)
       : mesh_(mesh), edges_(edges), pairing_(pairing), tolerance_(tolerance), options_(options) {
+    number_.resize(mesh.points().size(), kNoIndex);
     for (std::uint32_t i = 0; i < pairing.naked.size(); ++i) {
       const NakedEdge& e = pairing.naked[i];
       const double length = (mesh.point(e.to) - mesh.point(e.from)).norm();
       for (const VertexId v : {e.from, e.to}) {
-        const auto [at, is_new] =
-            number_.try_emplace(v.value, static_cast<std::uint32_t>(vertices_.size()));
-        if (is_new) {
+        std::uint32_t& own = number_[v.value];
+        if (own == kNoIndex) {
+          own = static_cast<std::uint32_t>(vertices_.size());
           vertices_.push_back(v);
           shortest_.push_back(length);
         }
-        shortest_[at->second] = std::min(shortest_[at->second], length);
+        shortest_[own] = std::min(shortest_[own], length);
       }
     }
     sets_.emplace(vertices_.size());
@@ -60,7 +62,7 @@ class Planner {
     std::vector<Proposal> proposals;
     for (const FacingPair& pair : pairing_.pairs) propose(pair, proposals);
     propose_corners(proposals);
-    std::sort(proposals.begin(), proposals.end());
+    oneapi::tbb::parallel_sort(proposals.begin(), proposals.end());
     // Vertices first: what becomes one vertex needs no place in an edge.
     for (const Proposal& p : proposals) {
       if (p.naked == kNoIndex) unite(p);
@@ -85,7 +87,7 @@ class Planner {
     return options_.round_to_float ? rounded_to_float(p) : p;
   }
   std::uint32_t root(std::uint32_t i) { return sets_->find(i); }
-  [[nodiscard]] std::uint32_t number(VertexId v) const { return number_.at(v.value); }
+  [[nodiscard]] std::uint32_t number(VertexId v) const { return number_[v.value]; }
   [[nodiscard]] bool is_banned(VertexId v) const {
     return std::binary_search(options_.banned.begin(), options_.banned.end(), v);
   }
@@ -294,7 +296,7 @@ class Planner {
   const RimPairing& pairing_;
   double tolerance_;
   const ZipOptions& options_;
-  std::unordered_map<std::uint32_t, std::uint32_t> number_;
+  std::vector<std::uint32_t> number_;  // by vertex; kNoIndex if it is on no rim
   std::vector<VertexId> vertices_;
   std::vector<double> shortest_;
   std::optional<DisjointSets> sets_;

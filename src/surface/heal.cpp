@@ -352,6 +352,17 @@ class Healer {
       if (t.kind == Kind::open_loop || t.kind == Kind::no_facets || t.kind == Kind::loop_crossing)
         unusable.try_emplace(t.face, t.place);
     }
+    // Loops that are open in space are closed by a straight line in parameters: a guess.
+    for (std::uint32_t f = 0; f < body().faces.size(); ++f) {
+      for (const FaceLoop& l : body().faces[f].loops) {
+        for (std::size_t i = 0; i < l.edges.size(); ++i) {
+          const Point
+              &a = body().vertices[end_of(body(), l.edges[i])].point,
+              &b = body().vertices[start_of(body(), l.edges[(i + 1) % l.edges.size()])].point;
+          if ((a - b).norm() > tolerance_) unusable.try_emplace(f, a);
+        }
+      }
+    }
     for (const auto& [f, place] : unusable) {
       Face& face = body().faces[f];
       Healed entry{Healing::natural_bounds, f, face.entity, place, 0, {}};
