@@ -1,10 +1,20 @@
 #include "formats/part21.h"
 
+#if defined(__SSE2__)
+#include <emmintrin.h>
+#endif
+
 #include <algorithm>
+#include <array>
+#include <atomic>
+#include <bit>
 #include <charconv>
 #include <cmath>
 #include <cstring>
+#include <limits>
 #include <optional>
+
+#include "aguja/base/parallel.h"
 
 namespace aguja::detail {
 namespace {
@@ -21,16 +31,23 @@ constexpr int kMostDepth = 40;
 bool is_space(char c) {
   return c == ' ' || c == '\t' || c == '\r' || c == '\n' || c == '\f' || c == '\v';
 }
-bool is_word(char c) {
-  return (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' ||
-         c == '-';
-}
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
+bool is_word(char c) {
+  static constexpr auto table = [] {
+    std::array<bool, 256> is{};
+    for (unsigned i = 0; i < 26; ++i) is['A' + i] = is['a' + i] = true;
+    for (unsigned i = 0; i < 10; ++i) is['0' + i] = true;
+    is['_'] = is['-'] = true;
+    return is;
+  }();
+  return table[static_cast<unsigned char>(c)];
+}
 
 // Over the bytes of the whole file.
 class Scanner {
  public:
-  explicit Scanner(const Source& source) : source_(source), bytes_(source.bytes) {}
+  explicit Scanner(const Source& source, std::size_t at = 0)
+      : source_(source), bytes_(source.bytes), at_(at) {}
 
   [[nodiscard]] bool at_end() const { return at_ >= bytes_.size(); }
   [[nodiscard]] std::size_t at() const { return at_; }
@@ -75,7 +92,7 @@ class Scanner {
   }
   // To before the semicolon that ends what begins here; false if there is none.
   bool to_semicolon() {
-    while (!at_end()) {
+    for (to_special(); !at_end(); to_special()) {
       const char c = bytes_[at_];
       if (c == ';') return true;
       if (c == '\'') {
@@ -93,11 +110,31 @@ class Scanner {
     while (!at_end() && is_word(bytes_[at_])) ++at_;
     return bytes_.substr(start, at_ - start);
   }
+  void jump_to(const char* p) { at_ = static_cast<std::size_t>(p - bytes_.data()); }
   [[nodiscard]] std::string_view from(std::size_t start) const {
     return bytes_.substr(start, at_ - start);
   }
 
  private:
+  // To the next semicolon, quote or slash.
+  void to_special() {
+#if defined(__SSE2__)
+    const __m128i semicolon = _mm_set1_epi8(';'), quote = _mm_set1_epi8('\''),
+                  slash = _mm_set1_epi8('/');
+    for (; at_ + 16 <= bytes_.size(); at_ += 16) {
+      const __m128i some = _mm_loadu_si128(reinterpret_cast<const __m128i*>(bytes_.data() + at_));
+      const __m128i any =
+          _mm_or_si128(_mm_or_si128(_mm_cmpeq_epi8(some, semicolon), _mm_cmpeq_epi8(some, quote)),
+                       _mm_cmpeq_epi8(some, slash));
+      const auto bits = static_cast<unsigned>(_mm_movemask_epi8(any));
+      if (bits == 0) continue;
+      at_ += static_cast<std::size_t>(std::countr_zero(bits));
+      return;
+    }
+#endif
+    while (!at_end() && bytes_[at_] != ';' && bytes_[at_] != '\'' && bytes_[at_] != '/') ++at_;
+  }
+
   const Source& source_;
   std::string_view bytes_;
   std::size_t at_ = 0;
@@ -361,32 +398,41 @@ std::vector<double> Fields::numbers(std::size_t i) const {
   return out;
 }
 
-Part21::Part21(const Source& source) {
-  Scanner s(source);
-  s.skip_space();
-  std::size_t start = s.at();
-  if (!source.bytes.substr(start).starts_with("ISO-10303-21")) {
-    fail(source, InputProblem::syntax, start, "the file does not begin with ISO-10303-21;",
-         "ISO-10303-21;", "something else");
-  }
-  bool in_data = false, ended = false, any_data = false;
-  std::uint64_t last = 0;
+namespace {
+
+// What a stretch of the file holds.
+struct Stretch {
+  struct Keyword {
+    std::string_view word, statement;
+  };
+  std::size_t start = 0, stop = 0;  // where it should begin and end; both at statements
+  std::size_t stopped = 0;          // the first statement that it left to the next
+  bool in_data = false;             // at its end
   bool sorted = true;
+  std::vector<Part21::Place> places;
+  std::vector<Keyword> keywords;
+};
+
+// Statements from `start` on that begin before `stop`.
+void scan(const Source& source, Stretch& out) {
+  Scanner s(source, out.start);
+  bool ended = false;
+  std::uint64_t last = 0;
   while (true) {
     s.skip_space();
-    if (s.at_end()) break;
-    start = s.at();
-    if (in_data && s.look() == '#') {
+    out.stopped = s.at();
+    if (s.at_end() || s.at() >= out.stop) return;
+    const std::size_t start = s.at();
+    if (out.in_data && s.look() == '#') {
       s.step();
-      Entry e;
-      const char* text = source.bytes.data() + s.at();
-      const auto [end, error] =
-          std::from_chars(text, source.bytes.data() + source.bytes.size(), e.number);
+      Part21::Place e{};
+      const auto [end, error] = std::from_chars(
+          source.bytes.data() + s.at(), source.bytes.data() + source.bytes.size(), e.number);
       if (error != std::errc()) {
         fail(source, InputProblem::syntax, start, "# without a number", "the number of an entity",
              std::string(source.bytes.substr(start, 12)));
       }
-      while (s.at() < static_cast<std::size_t>(end - source.bytes.data())) s.step();
+      s.jump_to(end);
       s.skip_space();
       if (s.look() != '=') {
         fail(source, InputProblem::syntax, s.at(), "expected = after #" + std::to_string(e.number),
@@ -395,60 +441,164 @@ Part21::Part21(const Source& source) {
       s.step();
       s.skip_space();
       const std::size_t from = s.at();
-      e.type = s.look() == '(' ? std::string_view() : s.word();
+      e.start = from;
+      if (s.look() != '(') e.type_length = static_cast<std::uint32_t>(s.word().size());
       if (!s.to_semicolon()) {
         fail(source, InputProblem::truncated, from, "#" + std::to_string(e.number) + " has no end",
              ";", "the end of the file");
       }
-      e.text = s.from(from);
+      if (s.at() - from > std::numeric_limits<std::uint32_t>::max()) {
+        fail(source, InputProblem::syntax, from, "#" + std::to_string(e.number) + " is too long",
+             "at most 4 GB", "more");
+      }
+      e.length = static_cast<std::uint32_t>(s.at() - from);
       s.step();
-      sorted = sorted && e.number > last;
+      out.sorted = out.sorted && e.number > last;
       last = e.number;
-      entries_.push_back(e);
+      out.places.push_back(e);
       continue;
     }
     const std::string_view word = s.word();
     if (!s.to_semicolon()) {
       // Only what follows the last section may lack its semicolon.
-      if (ended || word.starts_with("END-ISO")) break;
+      if (ended || word.starts_with("END-ISO")) {
+        out.stopped = source.bytes.size();
+        return;
+      }
       fail(source, InputProblem::truncated, start, "the last statement has no end", ";",
            "the end of the file");
     }
-    const std::string_view statement = s.from(start);
+    out.keywords.push_back({word, s.from(start)});
     s.step();
-    if (word == "DATA") in_data = any_data = true;
-    if (word == "ENDSEC") in_data = false;
+    if (word == "DATA") out.in_data = true;
+    if (word == "ENDSEC") out.in_data = false;
     if (word.starts_with("END-ISO")) ended = true;
-    if (word == "FILE_SCHEMA") schema_ = statement;
+  }
+}
+
+// The file in stretches of about `size` bytes that begin where an entity seems to begin a line.
+// Within a text or a comment that may only look so; whoever scans finds out.
+std::vector<Stretch> stretches_of(const Source& source, std::size_t start, std::size_t size) {
+  std::vector<Stretch> all(1);
+  all[0].start = start;
+  for (std::size_t at = start + size; at < source.bytes.size(); at += size) {
+    std::size_t begin = std::string_view::npos;
+    for (std::size_t end = source.bytes.find(';', at); end != std::string_view::npos;
+         end = source.bytes.find(';', end + 1)) {
+      std::size_t next = end + 1;
+      while (next < source.bytes.size() &&
+             (source.bytes[next] == '\r' || source.bytes[next] == '\n'))
+        ++next;
+      if (next > end + 1 && next < source.bytes.size() && source.bytes[next] == '#') {
+        begin = next;
+        break;
+      }
+    }
+    if (begin == std::string_view::npos) break;
+    at = std::max(at, begin);
+    all.back().stop = begin;
+    all.emplace_back().start = begin;
+    all.back().in_data = true;
+  }
+  all.back().stop = source.bytes.size();
+  return all;
+}
+
+// All stretches at once; false if they do not fit together, or hold something that is wrong.
+bool scan_all(const Source& source, std::vector<Stretch>& all) {
+  std::atomic<bool> fits = true;
+  parallel_tasks(all.size(), [&](std::size_t i) {
+    try {
+      // Entities mostly take more than forty bytes; what is not used costs nothing.
+      all[i].places.reserve((all[i].stop - all[i].start) / 40);
+      scan(source, all[i]);
+    } catch (const InputError&) {
+      fits = false;
+    }
+  });
+  for (std::size_t i = 0; fits && i + 1 < all.size(); ++i) {
+    if (all[i].stopped != all[i].stop || !all[i].in_data) fits = false;
+  }
+  return fits;
+}
+
+}  // namespace
+
+Part21::Part21(const Source& source, std::size_t stretch) : bytes_(source.bytes) {
+  const std::size_t start = [&] {
+    Scanner s(source);
+    s.skip_space();
+    return s.at();
+  }();
+  if (!source.bytes.substr(start).starts_with("ISO-10303-21")) {
+    fail(source, InputProblem::syntax, start, "the file does not begin with ISO-10303-21;",
+         "ISO-10303-21;", "something else");
+  }
+  std::vector<Stretch> all = stretches_of(source, start, std::max<std::size_t>(stretch, 1));
+  if (!scan_all(source, all)) {
+    all.assign(1, {});
+    all[0].start = start;
+    all[0].stop = source.bytes.size();
+    scan(source, all[0]);
+  }
+  bool any_data = false, sorted = true;
+  for (Stretch& s : all) {
+    for (const Stretch::Keyword& k : s.keywords) {
+      any_data |= k.word == "DATA";
+      if (k.word == "FILE_SCHEMA") schema_ = k.statement;
+    }
+    if (s.places.empty()) continue;
+    sorted &= s.sorted && (lists_.empty() || lists_.back().back().number < s.places[0].number);
+    lists_.push_back(std::move(s.places));
   }
   if (!any_data) {
     fail(source, InputProblem::truncated, source.bytes.size(), "there is no data section", "DATA;",
          "the end of the file");
   }
-  if (in_data) {
+  if (all.back().in_data) {
     fail(source, InputProblem::truncated, source.bytes.size(), "the data section has no end",
          "ENDSEC;", "the end of the file");
   }
-  if (!sorted) {
-    std::stable_sort(entries_.begin(), entries_.end(),
-                     [](const Entry& a, const Entry& b) { return a.number < b.number; });
-    const auto same =
-        std::unique(entries_.begin(), entries_.end(),
-                    [](const Entry& a, const Entry& b) { return a.number == b.number; });
-    repeated_ = static_cast<std::size_t>(entries_.end() - same);
-    entries_.erase(same, entries_.end());
-  }
+  if (!sorted) sort();
 }
 
-const Part21::Entry* Part21::find(std::uint64_t number) const {
-  const auto at = std::lower_bound(entries_.begin(), entries_.end(), number,
-                                   [](const Entry& e, std::uint64_t n) { return e.number < n; });
-  return at != entries_.end() && at->number == number ? &*at : nullptr;
+// Of several with one number the first in the file counts.
+void Part21::sort() {
+  std::vector<Place> all;
+  all.reserve(size());
+  for (auto& list : lists_) {
+    all.insert(all.end(), list.begin(), list.end());
+    list = {};
+  }
+  std::stable_sort(all.begin(), all.end(),
+                   [](const Place& a, const Place& b) { return a.number < b.number; });
+  const auto same = std::unique(
+      all.begin(), all.end(), [](const Place& a, const Place& b) { return a.number == b.number; });
+  repeated_ = static_cast<std::size_t>(all.end() - same);
+  all.erase(same, all.end());
+  lists_.assign(1, std::move(all));
+}
+
+std::size_t Part21::size() const {
+  std::size_t total = 0;
+  for (const auto& list : lists_) total += list.size();
+  return total;
+}
+
+std::optional<Part21::Entry> Part21::find(std::uint64_t number) const {
+  const auto list =
+      std::lower_bound(lists_.begin(), lists_.end(), number,
+                       [](const auto& l, std::uint64_t n) { return l.back().number < n; });
+  if (list == lists_.end()) return std::nullopt;
+  const auto at = std::lower_bound(list->begin(), list->end(), number,
+                                   [](const Place& p, std::uint64_t n) { return p.number < n; });
+  if (at == list->end() || at->number != number) return std::nullopt;
+  return entry(*at);
 }
 
 Entity Part21::parse(std::uint64_t number, std::uint64_t asked_by) const {
-  const Entry* entry = find(number);
-  if (entry == nullptr) {
+  const std::optional<Entry> entry = find(number);
+  if (!entry) {
     throw EntityError(asked_by != 0 ? asked_by : number,
                       "names #" + std::to_string(number) + ", which the file does not have");
   }

@@ -105,8 +105,8 @@ class BodyReader {
     try {
       work();
     } catch (const EntityError& error) {
-      const auto* entry = file().find(number);
-      omissions_.add(entry != nullptr && !entry->type.empty() ? std::string(entry->type) : "entity",
+      const auto entry = file().find(number);
+      omissions_.add(entry && !entry->type.empty() ? std::string(entry->type) : "entity",
                      error.what());
     }
   }
@@ -518,10 +518,10 @@ class StepReader {
 
   // Entities by type; complex ones under each of their records.
   void sort_entries() {
-    for (const Part21::Entry& e : file_.entries()) {
+    file_.for_each([&](const Part21::Entry& e) {
       if (!e.type.empty()) {
         if (is_wanted(e.type)) by_type_[e.type].push_back(e.number);
-        continue;
+        return;
       }
       try {
         const Entity whole = file_.parse(e.number);
@@ -531,7 +531,7 @@ class StepReader {
       } catch (const EntityError& error) {
         omissions_.add("entity", error.what());
       }
-    }
+    });
   }
   static bool is_wanted(std::string_view type) {
     return type.ends_with("SHAPE_REPRESENTATION") || type == "GLOBAL_UNIT_ASSIGNED_CONTEXT" ||
@@ -655,7 +655,7 @@ class StepReader {
   }
   std::optional<std::array<float, 3>> colour_in(std::uint64_t number, std::uint64_t asked_by,
                                                 int depth) {
-    if (depth > 10 || file_.find(number) == nullptr) return std::nullopt;
+    if (depth > 10 || !file_.find(number)) return std::nullopt;
     const Entity e = file_.parse(number, asked_by);
     if (const Record* r = e.find("COLOUR_RGB")) {
       const Fields f(e, *r);
@@ -734,10 +734,9 @@ class StepReader {
         try {
           read_item(item, number, geometry, own);
         } catch (const EntityError& error) {
-          const auto* entry = file_.find(item);
-          omissions_.add(
-              entry != nullptr && !entry->type.empty() ? std::string(entry->type) : "entity",
-              error.what());
+          const auto entry = file_.find(item);
+          omissions_.add(entry && !entry->type.empty() ? std::string(entry->type) : "entity",
+                         error.what());
         }
       }
       return;
@@ -745,10 +744,8 @@ class StepReader {
   }
   void read_item(std::uint64_t number, std::uint64_t asked_by, StepGeometry& geometry,
                  Representation& own) {
-    const auto* entry = file_.find(number);
-    if (entry != nullptr &&
-        (entry->type == "AXIS2_PLACEMENT_3D" || entry->type == "CARTESIAN_POINT"))
-      return;
+    const auto entry = file_.find(number);
+    if (entry && (entry->type == "AXIS2_PLACEMENT_3D" || entry->type == "CARTESIAN_POINT")) return;
     if (const auto known = body_of_item_.find(number); known != body_of_item_.end()) {
       own.bodies.push_back(known->second);
       return;
@@ -823,8 +820,8 @@ class StepReader {
       for (const Value& v : one->values) {
         if (v.kind == Value::Kind::number) scale = v.number;
         if (v.kind != Value::Kind::reference) continue;
-        const auto* entry = file_.find(v.reference);
-        if (entry != nullptr && entry->type == "CARTESIAN_POINT")
+        const auto entry = file_.find(v.reference);
+        if (entry && entry->type == "CARTESIAN_POINT")
           origin = geometry.point(v.reference, number);
         else
           axes.push_back(v.reference);
