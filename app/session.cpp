@@ -187,6 +187,8 @@ void Session::add_reading(CLI::App& command) {
                      "surface models: what is healed before, as a list: loop-order, short-edge, "
                      "loop-gap, parameter-curve (these if left out), space-curve, natural-bounds; "
                      "or all, or none");
+  command.add_flag("--close-planes", close_planes_,
+                   "surface models: close missing faces whose rim is flat by a plane");
   command.add_option("--chord", chord_,
                      "surface models: how far facets may lie from their faces; a thousandth of the "
                      "diagonal if left out");
@@ -283,6 +285,7 @@ Model Session::read_surfaces(const InputFile& file, const ReadOptions& options) 
   if (!facet_angle_.empty()) how.tessellation.angle = parse_angle(facet_angle_);
   if (!longest_.empty()) how.tessellation.longest = parse_length(longest_, model.unit);
   if (!heal_.empty()) how.heal = parse_healings(heal_);
+  how.close_planes = close_planes_;
   Prepared prepared = prepare(std::move(model), how, progress());
   for (std::string& note : surface_notes(prepared.surfaces)) {
     prepared.mesh.notes.push_back(std::move(note));

@@ -103,6 +103,7 @@ class Session {
   std::string unit_;
   std::string from_;
   std::string heal_;
+  bool close_planes_ = false;
   std::string chord_;
   std::string facet_angle_;
   std::string longest_;

@@ -66,12 +66,12 @@ std::vector<std::string_view> split_values(std::string_view text, char delimiter
   return out;
 }
 
-std::string_view counted_text(std::string_view value) {
-  const std::size_t h = value.find('H');
-  return h == std::string_view::npos ? value : value.substr(h + 1);
-}
-
 }  // namespace
+
+std::string counted_text(std::string_view value) {
+  const std::size_t h = value.find('H');
+  return std::string(h == std::string_view::npos ? value : value.substr(h + 1));
+}
 
 IgesFile::IgesFile(const Source& source) {
   const auto fail = [&](InputProblem problem, std::size_t line, const std::string& text,
@@ -176,6 +176,7 @@ IgesFile::IgesFile(const Source& source) {
       e.type = static_cast<int>(whole(fields[0]));
       e.matrix = static_cast<std::uint64_t>(std::max(0LL, whole(fields[6])));
       e.color = static_cast<int>(whole(fields[12]));
+      e.level = static_cast<int>(whole(fields[4]));
       e.form = static_cast<int>(whole(fields[14]));
       std::string status = fields[8];
       while (status.size() < 8) status.insert(status.begin(), '0');
@@ -203,6 +204,7 @@ IgesFile::IgesFile(const Source& source) {
       e.is_blank = status.substr(0, 2) == "01";
       e.is_dependent = status[3] == '1' || status[3] == '3';
       e.color = static_cast<int>(whole(field(1, 2)));
+      e.level = static_cast<int>(whole(field(0, 4)));
       e.form = static_cast<int>(whole(field(1, 4)));
       e.label = std::string(trimmed(field(1, 7)));
       entities_.push_back(std::move(e));
@@ -247,7 +249,7 @@ void IgesFile::read_global(const std::string& text) {
   }
   if (flag == 3 || flag == 0) {
     // By name.
-    const std::string_view name = v.size() > 14 ? counted_text(v[14]) : std::string_view();
+    const std::string name = v.size() > 14 ? counted_text(v[14]) : std::string();
     for (const auto& [word, metres] : {std::pair<std::string_view, double>{"MM", 1e-3},
                                        {"IN", 0.0254},
                                        {"INCH", 0.0254},

@@ -27,6 +27,7 @@ struct IgesEntity {
   int form = 0;
   std::uint64_t matrix = 0;   ///< the transformation's directory entry, or 0
   int color = 0;              ///< negative: a colour entity
+  int level = 0;              ///< negative: a list of levels
   bool is_dependent = false;  ///< part of another entity (physically)
   bool is_blank = false;
   std::string label;
@@ -59,6 +60,9 @@ class IgesFile {
   std::map<std::uint64_t, std::string> parameters_;  // by directory entry; values are views of them
   Global global_;
 };
+
+/// Of a counted text (3Habc) what is counted.
+[[nodiscard]] std::string counted_text(std::string_view value);
 
 /// Values of an entity, with defaults where they are left out.
 class IgesValues {

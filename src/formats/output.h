@@ -57,8 +57,14 @@ void write_in_pieces(const ByteSink& sink, std::size_t count, const FormatPiece&
 
 /// Notes that parts become one, patches are lost and so on.
 void note_lost_parts(const Model& model, std::string_view format, WriteReport& report);
+void note_lost_colours(const Model& model, std::string_view format, WriteReport& report);
 void note_lost_patches(const Model& model, std::string_view format, WriteReport& report);
 void note_lost_unit(const Model& model, std::string_view format, WriteReport& report);
+
+/// Of triangles without a colour where others have one.
+inline constexpr Rgb kNoColour = {0.75F, 0.75F, 0.75F};
+/// 0 to 255.
+[[nodiscard]] std::array<std::uint8_t, 3> colour_bytes(const Part& part, std::size_t triangle);
 
 /// Where each part's points begin when all are written one after another.
 [[nodiscard]] std::vector<std::size_t> first_points(const Model& model);

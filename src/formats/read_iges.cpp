@@ -10,7 +10,7 @@
 
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/surface/heal.h"
-#include "formats/iges_file.h"
+#include "formats/iges_geometry.h"
 
 namespace aguja {
 namespace {
@@ -18,19 +18,20 @@ namespace {
 using detail::IgesEntity;
 using detail::IgesError;
 using detail::IgesFile;
+using detail::IgesGeometry;
 using detail::IgesValues;
 
-constexpr double kTurn = 2 * std::numbers::pi;
-constexpr int kMostDepth = 60;  // of entities in entities
+constexpr int kMostDepth = detail::IgesGeometry::kMostDepth;
 
 class IgesReader {
  public:
-  IgesReader(const Source& source, Progress* progress) : progress_(progress), file_(source) {}
+  IgesReader(const Source& source, Progress* progress)
+      : progress_(progress), file_(source), geometry_(file_) {}
 
   SurfaceModel run() {
     const IgesFile::Global& g = file_.global();
     set_unit(g);
-    const double stated = g.resolution * scale_;
+    const double stated = g.resolution * geometry_.scale();
     if (stated > 0) model_.uncertainty = stated;
     find_used();
     std::size_t done = 0;
@@ -56,8 +57,8 @@ class IgesReader {
     }
     model_.unit_assumed = !g.has_unit;
     const double ratio = g.metres / metres_per(model_.unit);
-    scale_ = std::fabs(ratio - 1) < 1e-9 ? 1 : ratio;
-    scale_ /= g.scale;  // the model is drawn at this scale
+    // The model is drawn at a scale of its own.
+    geometry_.set_scale((std::fabs(ratio - 1) < 1e-9 ? 1 : ratio) / g.scale);
   }
 
   template <class Work>
@@ -154,451 +155,6 @@ class IgesReader {
            (type >= 202 && type <= 230);
   }
 
-  // ---- Placing.
-
-  Placement matrix(std::uint64_t number, std::uint64_t asked_by, int depth = 0) {
-    if (number == 0) return {};
-    const IgesEntity& e = file_.entity(number, asked_by);
-    if (e.type != 124) throw IgesError(number, "is no transformation");
-    if (depth > kMostDepth) throw IgesError(number, "transformations in one another");
-    const IgesValues v(e);
-    Placement p;
-    for (int i = 0; i < 3; ++i) {
-      for (int j = 0; j < 3; ++j) p.linear(i, j) = v.number(static_cast<std::size_t>(4 * i + j));
-      p.shift[i] = v.number(static_cast<std::size_t>(4 * i + 3)) * scale_;
-    }
-    return matrix(e.matrix, number, depth + 1) * p;
-  }
-
-  // ---- Curves. In the model's unit; `raw`: parameters, unscaled.
-
-  CurvePtr curve(std::uint64_t number, std::uint64_t asked_by, bool raw = false) {
-    const IgesEntity& e = file_.entity(number, asked_by);
-    if (++depth_ > kMostDepth) {
-      depth_ = 0;
-      throw IgesError(number, "is made of itself");
-    }
-    CurvePtr made;
-    try {
-      made = make_curve(e, raw ? 1.0 : scale_, raw);
-    } catch (...) {
-      --depth_;
-      throw;
-    }
-    --depth_;
-    return e.matrix != 0 ? make_moved(made, matrix(e.matrix, number)) : made;
-  }
-
-  CurvePtr make_curve(const IgesEntity& e, double s, bool raw) {
-    const IgesValues v(e);
-    switch (e.type) {
-      case 110: {
-        const Point a = point(v, 0, s), b = point(v, 3, s);
-        if (!((b - a).norm() > 0)) throw IgesError(e.number, "a line without length");
-        return make_trimmed(make_line(a, b - a), {0, 1});
-      }
-      case 100: {
-        const double z = v.number(0) * s;
-        const Point center(v.number(1) * s, v.number(2) * s, z),
-            a(v.number(3) * s, v.number(4) * s, z), b(v.number(5) * s, v.number(6) * s, z);
-        const double radius = (a - center).norm();
-        if (!(radius > 0)) throw IgesError(e.number, "an arc without a radius");
-        double from = std::atan2(a.y() - center.y(), a.x() - center.x());
-        double to = std::atan2(b.y() - center.y(), b.x() - center.x());
-        if (from < 0) from += kTurn;
-        while (to <= from + 1e-12) to += kTurn;
-        if ((a - b).norm() <= 1e-9 * radius) to = from + kTurn;
-        Frame f;
-        f.origin = center;
-        const CurvePtr whole = make_circle(f, radius);
-        if (std::fabs(to - from - kTurn) < 1e-12)
-          return make_composite({{whole, {from, to}, true}});
-        return make_trimmed(whole, {from, to});
-      }
-      case 102: {
-        std::vector<CurveSegment> segments;
-        for (std::size_t i = 0, n = v.size(0); i < n; ++i) {
-          const std::uint64_t part = v.pointer(1 + i);
-          if (file_.entity(part, e.number).type == 116) continue;
-          const CurvePtr c = curve(part, e.number, raw);
-          if (!c->domain().is_finite()) throw IgesError(part, "a curve without ends");
-          segments.push_back({c, c->domain(), true});
-        }
-        if (segments.empty()) throw IgesError(e.number, "a composite curve of nothing");
-        return make_composite(std::move(segments));
-      }
-      case 104:
-        return conic(e, v, s);
-      case 106:
-        return copious(e, v, s);
-      case 112:
-        return parametric_spline(e, v, s);
-      case 126:
-        return spline(e, v, s);
-      case 130: {
-        // Along the whole curve by one distance: other laws are rare.
-        const CurvePtr c = curve(v.pointer(0), e.number, raw);
-        const Vector normal(v.number(8), v.number(9), v.number(10));
-        if (v.integer(1) != 1) throw IgesError(e.number, "an offset curve whose distance varies");
-        return make_trimmed(make_offset_curve(c, -v.number(4) * s, normal), c->domain());
-      }
-      default:
-        throw IgesError(e.number,
-                        "type " + std::to_string(e.type) + " is no curve that is understood");
-    }
-  }
-  static Point point(const IgesValues& v, std::size_t at, double s) {
-    return Point(v.number(at), v.number(at + 1), v.number(at + 2)) * s;
-  }
-
-  CurvePtr conic(const IgesEntity& e, const IgesValues& v, double s) {
-    const double a = v.number(0), b = v.number(1), c = v.number(2), d = v.number(3),
-                 f0 = v.number(4), g = v.number(5), z = v.number(6) * s;
-    const Point p(v.number(7) * s, v.number(8) * s, z), q(v.number(9) * s, v.number(10) * s, z);
-    if (!(std::fabs(b) <= 1e-12 * (std::fabs(a) + std::fabs(c))))
-      throw IgesError(e.number, "a conic that is not in its axes");
-    Frame frame;
-    CurvePtr whole;
-    if (a * c > 0) {
-      // a x^2 + c y^2 + d x + f y + g = 0
-      const double x0 = -d / (2 * a), y0 = -f0 / (2 * c), k = a * x0 * x0 + c * y0 * y0 - g;
-      if (!(k / a > 0 && k / c > 0)) throw IgesError(e.number, "an ellipse without points");
-      frame.origin = Point(x0 * s, y0 * s, z);
-      whole = make_ellipse(frame, std::sqrt(k / a) * s, std::sqrt(k / c) * s);
-    } else if (a * c < 0) {
-      const double x0 = -d / (2 * a), y0 = -f0 / (2 * c), k = a * x0 * x0 + c * y0 * y0 - g;
-      frame.origin = Point(x0 * s, y0 * s, z);
-      const bool along_x = k / a > 0;
-      if (!along_x) {
-        frame.x = Vector(0, 1, 0);
-        frame.y = Vector(-1, 0, 0);
-      }
-      const Point local = frame.of(p);
-      if (local.x() < 0) frame.x = -frame.x, frame.y = -frame.y;
-      const double first = std::sqrt(std::fabs(along_x ? k / a : k / c)),
-                   second = std::sqrt(std::fabs(along_x ? k / c : k / a));
-      whole = make_hyperbola(frame, first * s, second * s);
-    } else if (std::fabs(a) > 0 && std::fabs(f0) > 0) {
-      // y = -(a x^2 + d x + g) / f: an axis along y
-      const double x0 = -d / (2 * a), y0 = -(a * x0 * x0 + d * x0 + g) / f0, focal = -f0 / (4 * a);
-      frame.origin = Point(x0 * s, y0 * s, z);
-      frame.x = Vector(0, focal > 0 ? 1 : -1, 0);
-      frame.y = Vector(focal > 0 ? -1 : 1, 0, 0);
-      whole = make_parabola(frame, std::fabs(focal) * s);
-    } else if (std::fabs(c) > 0 && std::fabs(d) > 0) {
-      const double y0 = -f0 / (2 * c), x0 = -(c * y0 * y0 + f0 * y0 + g) / d, focal = -d / (4 * c);
-      frame.origin = Point(x0 * s, y0 * s, z);
-      frame.x = Vector(focal > 0 ? 1 : -1, 0, 0);
-      frame.y = Vector(0, focal > 0 ? 1 : -1, 0);
-      whole = make_parabola(frame, std::fabs(focal) * s);
-    } else {
-      throw IgesError(e.number, "a conic of no kind");
-    }
-    double from = *whole->parameter_of(p), to = *whole->parameter_of(q);
-    if (whole->period() > 0) {
-      while (to <= from + 1e-12) to += kTurn;
-      if ((p - q).norm() == 0) to = from + kTurn;
-      return to - from > kTurn - 1e-12 ? make_composite({{whole, {from, to}, true}})
-                                       : make_trimmed(whole, {from, to});
-    }
-    if (from <= to) return make_trimmed(whole, {from, to});
-    return make_composite({{whole, {to, from}, false}});
-  }
-
-  CurvePtr copious(const IgesEntity& e, const IgesValues& v, double s) {
-    const int kind = v.integer(0);
-    const std::size_t n = v.size(1);
-    std::vector<Point> points;
-    if (kind == 1) {
-      const double z = v.number(2) * s;
-      for (std::size_t i = 0; i < n; ++i)
-        points.emplace_back(v.number(3 + 2 * i) * s, v.number(4 + 2 * i) * s, z);
-    } else {
-      const std::size_t stride = kind == 3 ? 6 : 3;
-      for (std::size_t i = 0; i < n; ++i) points.push_back(point(v, 2 + stride * i, s));
-    }
-    if (e.form == 63 && points.size() > 2 && points.front() != points.back())
-      points.push_back(Point(points.front()));
-    points.erase(std::unique(points.begin(), points.end()), points.end());
-    return make_polyline(std::move(points));
-  }
-
-  // Polynomials of third degree, piece by piece, as a spline of pieces.
-  CurvePtr parametric_spline(const IgesEntity& e, const IgesValues& v, double s) {
-    const std::size_t n = v.size(3);
-    if (n == 0) throw IgesError(e.number, "a spline of no pieces");
-    KnotVector knots;
-    knots.degree = 3;
-    std::vector<Point> points;
-    std::vector<double> breaks;
-    for (std::size_t i = 0; i <= n; ++i) breaks.push_back(v.number(4 + i));
-    for (std::size_t i = 0; i < n; ++i) {
-      const double h = breaks[i + 1] - breaks[i];
-      Point c[4];
-      for (int k = 0; k < 4; ++k) {
-        for (int axis = 0; axis < 3; ++axis)
-          c[k][axis] = v.number(5 + n + 12 * i + static_cast<std::size_t>(4 * axis + k)) * s;
-      }
-      // From powers to Bézier points over the piece.
-      const Point b0 = c[0], b1 = c[0] + c[1] * (h / 3),
-                  b2 = c[0] + c[1] * (2 * h / 3) + c[2] * (h * h / 3),
-                  b3 = c[0] + h * (c[1] + h * (c[2] + h * c[3]));
-      if (i == 0) points.push_back(b0);
-      points.push_back(b1);
-      points.push_back(b2);
-      points.push_back(b3);
-    }
-    for (std::size_t i = 0; i <= n; ++i) {
-      for (int k = 0; k < (i == 0 || i == n ? 4 : 3); ++k) knots.knots.push_back(breaks[i]);
-    }
-    return make_spline(std::move(knots), std::move(points));
-  }
-
-  CurvePtr spline(const IgesEntity& e, const IgesValues& v, double s) {
-    const int k = v.integer(0), m = v.integer(1);
-    if (k < 1 || m < 1 || m > 25 || static_cast<std::size_t>(k) > v.count())
-      throw IgesError(e.number, "a spline without a degree or points");
-    const bool polynomial = v.integer(4, 0) == 1;
-    KnotVector knots;
-    knots.degree = m;
-    const auto count = static_cast<std::size_t>(k) + 1;
-    const std::size_t knot_count = count + static_cast<std::size_t>(m) + 1;
-    std::size_t at = 6;
-    for (std::size_t i = 0; i < knot_count; ++i) knots.knots.push_back(v.number(at + i));
-    at += knot_count;
-    std::vector<double> weights;
-    for (std::size_t i = 0; i < count; ++i) weights.push_back(v.number(at + i, 1.0));
-    at += count;
-    std::vector<Point> points;
-    for (std::size_t i = 0; i < count; ++i) points.push_back(point(v, at + 3 * i, s));
-    at += 3 * count;
-    const bool equal =
-        std::all_of(weights.begin(), weights.end(), [&](double w) { return w == weights[0]; });
-    if (polynomial || equal) weights.clear();
-    const double from = v.number(at, knots.domain().low),
-                 to = v.number(at + 1, knots.domain().high);
-    const CurvePtr whole = make_spline(std::move(knots), std::move(points), std::move(weights));
-    const Interval d = whole->domain();
-    if (!(to > from)) return whole;
-    const Interval range{d.clamp(from), d.clamp(to)};
-    return range.low == d.low && range.high == d.high ? whole : make_trimmed(whole, range);
-  }
-
-  // ---- Surfaces.
-
-  SurfacePtr surface(std::uint64_t number, std::uint64_t asked_by) {
-    if (const auto at = surfaces_.find(number); at != surfaces_.end()) return at->second;
-    const IgesEntity& e = file_.entity(number, asked_by);
-    if (++depth_ > kMostDepth) {
-      depth_ = 0;
-      throw IgesError(number, "is made of itself");
-    }
-    SurfacePtr made;
-    try {
-      made = make_surface(e);
-    } catch (...) {
-      --depth_;
-      throw;
-    }
-    --depth_;
-    if (e.matrix != 0) made = make_moved(made, matrix(e.matrix, number));
-    surfaces_[number] = made;
-    return made;
-  }
-
-  Point point_entity(std::uint64_t number, std::uint64_t asked_by) {
-    const IgesEntity& e = file_.entity(number, asked_by);
-    if (e.type != 116) throw IgesError(number, "is no point");
-    Point p = point(IgesValues(e), 0, scale_);
-    return e.matrix != 0 ? matrix(e.matrix, number)(p) : p;
-  }
-  Vector direction_entity(std::uint64_t number, std::uint64_t asked_by) {
-    const IgesEntity& e = file_.entity(number, asked_by);
-    if (e.type != 123) throw IgesError(number, "is no direction");
-    const IgesValues v(e);
-    Vector d(v.number(0), v.number(1), v.number(2));
-    if (e.matrix != 0) d = matrix(e.matrix, number).linear * d;
-    if (!(d.norm() > 0)) throw IgesError(number, "a direction without length");
-    return d.normalized();
-  }
-
-  SurfacePtr make_surface(const IgesEntity& e) {
-    const IgesValues v(e);
-    const std::uint64_t n = e.number;
-    const auto frame_at = [&](std::size_t location, std::size_t axis, std::size_t reference) {
-      const Vector z =
-          v.pointer(axis) != 0 ? direction_entity(v.pointer(axis), n) : Vector(0, 0, 1);
-      const bool has_x = reference < v.count() && v.pointer(reference) != 0;
-      return Frame::from(point_entity(v.pointer(location), n), z,
-                         has_x ? direction_entity(v.pointer(reference), n) : Vector(1, 0, 0));
-    };
-    switch (e.type) {
-      case 108: {
-        const Vector normal(v.number(0), v.number(1), v.number(2));
-        const double length = normal.norm();
-        if (!(length > 0)) throw IgesError(n, "a plane without a normal");
-        return make_plane(Frame::from(normal * (v.number(3) * scale_ / (length * length)), normal,
-                                      Vector(1, 0, 0)));
-      }
-      case 190:
-        return make_plane(frame_at(0, 1, 2));
-      case 192:
-        return make_cylinder(frame_at(0, 1, 3), positive(e, v, 2));
-      case 194: {
-        const double angle = v.number(3) * kTurn / 360;
-        return make_cone(frame_at(0, 1, 4), std::max(0.0, v.number(2)) * scale_, angle);
-      }
-      case 196: {
-        Frame f = Frame::from(point_entity(v.pointer(0), n),
-                              v.count() > 2 && v.pointer(2) != 0 ? direction_entity(v.pointer(2), n)
-                                                                 : Vector(0, 0, 1),
-                              v.count() > 3 && v.pointer(3) != 0 ? direction_entity(v.pointer(3), n)
-                                                                 : Vector(1, 0, 0));
-        return make_sphere(f, positive(e, v, 1));
-      }
-      case 198:
-        return make_torus(frame_at(0, 1, 4), positive(e, v, 2), positive(e, v, 3));
-      case 114:
-        return parametric_spline_surface(e, v);
-      case 128:
-        return spline_surface(e, v);
-      case 118: {
-        const CurvePtr a = curve(v.pointer(0), n), b = curve(v.pointer(1), n);
-        const bool reversed = v.integer(2, 0) == 1;
-        const Interval ra = a->domain(), rb = b->domain();
-        if (!ra.is_finite() || !rb.is_finite())
-          throw IgesError(n, "a ruled surface on curves without ends");
-        if (!reversed) return make_ruled(a, ra, b, rb);
-        return make_ruled(a, ra, make_composite({{b, rb, false}}), {0, 1});
-      }
-      case 120: {
-        const CurvePtr axis = curve(v.pointer(0), n), c = curve(v.pointer(1), n);
-        const double from = v.number(2), to = v.number(3);
-        const CurvePoint p = axis->at(axis->domain().is_finite() ? axis->domain().low : 0);
-        if (!c->domain().is_finite()) throw IgesError(n, "a curve without ends turned");
-        if (!(to > from)) throw IgesError(n, "a surface of revolution over no angle");
-        // Where the generator lies is the angle 0.
-        return make_revolution(c, c->domain(), p.p, p.d1, {from, std::min(to, from + kTurn)});
-      }
-      case 122: {
-        const CurvePtr c = curve(v.pointer(0), n);
-        const Interval d = c->domain();
-        if (!d.is_finite()) throw IgesError(n, "a curve without ends moved along");
-        const Point start = c->point(d.low), end = point(v, 1, scale_);
-        return make_extrusion(c, d, end - start, {0, 1});
-      }
-      case 140: {
-        const SurfacePtr base = surface(v.pointer(4), n);
-        const Vector indicator(v.number(0), v.number(1), v.number(2));
-        const Interval u = base->domain_u(), w = base->domain_v();
-        const SurfacePoint s =
-            base->at(u.is_finite() ? u.middle() : 0, w.is_finite() ? w.middle() : 0);
-        const double sign = s.normal().dot(indicator) < 0 ? -1 : 1;
-        return make_offset_surface(base, sign * v.number(3) * scale_);
-      }
-      default:
-        throw IgesError(n, "type " + std::to_string(e.type) + " is no surface that is understood");
-    }
-  }
-  double positive(const IgesEntity& e, const IgesValues& v, std::size_t i) const {
-    const double x = v.number(i) * scale_;
-    if (!(x > 0)) throw IgesError(e.number, "a radius that is not above 0");
-    return x;
-  }
-
-  SurfacePtr spline_surface(const IgesEntity& e, const IgesValues& v) {
-    const int k1 = v.integer(0), k2 = v.integer(1), m1 = v.integer(2), m2 = v.integer(3);
-    if (k1 < 1 || k2 < 1 || m1 < 1 || m2 < 1 || m1 > 25 || m2 > 25 ||
-        static_cast<double>(k1) * k2 > static_cast<double>(v.count())) {
-      throw IgesError(e.number, "a spline surface without degrees or points");
-    }
-    const bool polynomial = v.integer(6, 0) == 1;
-    KnotVector ku, kv;
-    ku.degree = m1;
-    kv.degree = m2;
-    const auto nu = static_cast<std::size_t>(k1) + 1, nv = static_cast<std::size_t>(k2) + 1;
-    std::size_t at = 9;
-    for (std::size_t i = 0; i < nu + static_cast<std::size_t>(m1) + 1; ++i)
-      ku.knots.push_back(v.number(at++));
-    for (std::size_t i = 0; i < nv + static_cast<std::size_t>(m2) + 1; ++i)
-      kv.knots.push_back(v.number(at++));
-    // The file runs through u first.
-    std::vector<double> weights(nu * nv);
-    std::vector<Point> points(nu * nv);
-    for (std::size_t j = 0; j < nv; ++j) {
-      for (std::size_t i = 0; i < nu; ++i) weights[i * nv + j] = v.number(at++, 1.0);
-    }
-    for (std::size_t j = 0; j < nv; ++j) {
-      for (std::size_t i = 0; i < nu; ++i, at += 3) points[i * nv + j] = point(v, at, scale_);
-    }
-    const bool equal =
-        std::all_of(weights.begin(), weights.end(), [&](double w) { return w == weights[0]; });
-    if (polynomial || equal) weights.clear();
-    const Interval du{v.number(at, ku.domain().low), v.number(at + 1, ku.domain().high)};
-    const Interval dv{v.number(at + 2, kv.domain().low), v.number(at + 3, kv.domain().high)};
-    const SurfacePtr whole =
-        make_spline_surface(std::move(ku), std::move(kv), std::move(points), std::move(weights));
-    const Interval wu = whole->domain_u(), wv = whole->domain_v();
-    const Interval tu{wu.clamp(du.low), wu.clamp(du.high)}, tv{wv.clamp(dv.low), wv.clamp(dv.high)};
-    if (!(tu.width() > 0) || !(tv.width() > 0)) return whole;
-    if (tu.low == wu.low && tu.high == wu.high && tv.low == wv.low && tv.high == wv.high)
-      return whole;
-    return make_trimmed_surface(whole, tu, tv);
-  }
-
-  SurfacePtr parametric_spline_surface(const IgesEntity& e, const IgesValues& v) {
-    const std::size_t m = v.size(2), n = v.size(3);
-    if (m == 0 || n == 0 || m * n * 48 > v.count())
-      throw IgesError(e.number, "a spline surface of no pieces");
-    std::vector<double> u, w;
-    std::size_t at = 4;
-    for (std::size_t i = 0; i <= m; ++i) u.push_back(v.number(at++));
-    for (std::size_t i = 0; i <= n; ++i) w.push_back(v.number(at++));
-    const std::size_t nu = 3 * m + 1, nv = 3 * n + 1;
-    std::vector<Point> points(nu * nv, Point::Zero());
-    // Powers to Bézier: b_k = sum over j <= k of c_j C(k, j) / C(3, j).
-    constexpr double kFrom[4][4] = {
-        {1, 0, 0, 0}, {1, 1.0 / 3, 0, 0}, {1, 2.0 / 3, 1.0 / 3, 0}, {1, 1, 1, 1}};
-    for (std::size_t i = 0; i < m; ++i) {
-      for (std::size_t j = 0; j <= n; ++j) {
-        // The file has one more patch in each row, which says nothing.
-        if (j == n) {
-          at += 48;
-          continue;
-        }
-        double c[3][4][4];
-        for (auto& axis : c) {
-          for (int b = 0; b < 4; ++b) {
-            for (int a = 0; a < 4; ++a) axis[a][b] = v.number(at++) * scale_;
-          }
-        }
-        const double hu = u[i + 1] - u[i], hw = w[j + 1] - w[j];
-        for (int a = 0; a < 4; ++a) {
-          for (int b = 0; b < 4; ++b) {
-            Point p = Point::Zero();
-            for (int x = 0; x <= a; ++x) {
-              for (int y = 0; y <= b; ++y) {
-                const double f = kFrom[a][x] * kFrom[b][y] * std::pow(hu, x) * std::pow(hw, y);
-                for (int axis = 0; axis < 3; ++axis) p[axis] += f * c[axis][x][y];
-              }
-            }
-            points[(3 * i + static_cast<std::size_t>(a)) * nv + 3 * j +
-                   static_cast<std::size_t>(b)] = p;
-          }
-        }
-      }
-    }
-    KnotVector ku, kv;
-    ku.degree = kv.degree = 3;
-    for (std::size_t i = 0; i <= m; ++i) {
-      for (int k = 0; k < (i == 0 || i == m ? 4 : 3); ++k) ku.knots.push_back(u[i]);
-    }
-    for (std::size_t i = 0; i <= n; ++i) {
-      for (int k = 0; k < (i == 0 || i == n ? 4 : 3); ++k) kv.knots.push_back(w[i]);
-    }
-    return make_spline_surface(std::move(ku), std::move(kv), std::move(points));
-  }
-
   // ---- Faces.
 
   // Loose faces are one body: what belongs together is sewn later.
@@ -612,6 +168,7 @@ class IgesReader {
       Face face = make_face(e, *loose_);
       if (e.matrix != 0 && (e.type == 144 || e.type == 143)) throw_if_moved(e);
       face.colour = colour_of(e);
+      face.layer = layer_of(e);
       loose_->faces.push_back(std::move(face));
       loose_->shells[0].faces.push_back(
           {static_cast<std::uint32_t>(loose_->faces.size() - 1), true});
@@ -622,7 +179,7 @@ class IgesReader {
     }
   }
   void throw_if_moved(const IgesEntity& e) {
-    if (!matrix(e.matrix, e.number).is_identity())
+    if (!geometry_.matrix(e.matrix, e.number).is_identity())
       throw IgesError(e.number, "a trimmed surface with a transformation of its own");
   }
 
@@ -632,7 +189,7 @@ class IgesReader {
     face.name = e.label;
     const IgesValues v(e);
     if (e.type == 144) {
-      face.surface = surface(v.pointer(0), e.number);
+      face.surface = geometry_.surface(v.pointer(0), e.number);
       const bool has_outer = v.integer(1) != 0;
       const std::size_t inner = v.size(2);
       if (has_outer) add_loops(v.pointer(3), e.number, face, body);
@@ -640,16 +197,16 @@ class IgesReader {
       for (std::size_t i = 0; i < inner; ++i) add_loops(v.pointer(4 + i), e.number, face, body);
       if (!has_outer && inner == 0) face.loops = natural_bounds(face.surface, body, e.number);
     } else if (e.type == 143) {
-      face.surface = surface(v.pointer(1), e.number);
+      face.surface = geometry_.surface(v.pointer(1), e.number);
       for (std::size_t i = 0, n = v.size(2); i < n; ++i)
         add_loops(v.pointer(3 + i), e.number, face, body);
     } else if (e.type == 108) {
-      face.surface = surface(e.number, e.number);
+      face.surface = geometry_.surface(e.number, e.number);
       add_loops(v.pointer(4), e.number, face, body);
     } else if (e.type == 510) {
       throw IgesError(e.number, "a face outside of a shell");
     } else {
-      face.surface = surface(e.number, e.number);
+      face.surface = geometry_.surface(e.number, e.number);
       face.loops = natural_bounds(face.surface, body, e.number);
     }
     return face;
@@ -675,11 +232,11 @@ class IgesReader {
       }
       if (loop.edges.empty() && in_parameters != 0) {
         // In the surface's own parameters, as the file counts them.
-        const CurvePtr flat = curve(in_parameters, number, true);
+        const CurvePtr flat = geometry_.curve(in_parameters, number, true);
         add_pieces(face.surface, flat, loop, body, number);
       }
       if (loop.edges.empty() && in_space != 0)
-        add_curve(curve(in_space, number), in_space, loop, body);
+        add_curve(geometry_.curve(in_space, number), in_space, loop, body);
     } else if (e.type == 141) {
       const std::size_t n = v.size(3);
       std::size_t at = 4;
@@ -688,12 +245,12 @@ class IgesReader {
         const bool reversed = v.integer(at + 1, 1) == 2;
         const std::size_t more = v.size(at + 2);
         at += 3 + more;
-        CurvePtr space = curve(c, number);
+        CurvePtr space = geometry_.curve(c, number);
         if (reversed) space = make_composite({{space, space->domain(), false}});
         add_curve(space, c, loop, body);
       }
     } else {
-      add_curve(curve(number, asked_by), number, loop, body);
+      add_curve(geometry_.curve(number, asked_by), number, loop, body);
     }
     if (loop.edges.empty()) throw IgesError(number, "a boundary without curves");
     close_loop(loop, body);
@@ -701,7 +258,7 @@ class IgesReader {
   }
   CurvePtr curve_or_null(std::uint64_t number, std::uint64_t asked_by, bool in_parameters = false) {
     try {
-      return curve(number, asked_by, in_parameters);
+      return geometry_.curve(number, asked_by, in_parameters);
     } catch (const IgesError&) {
       return nullptr;
     } catch (const ArgumentError&) {
@@ -877,7 +434,8 @@ class IgesReader {
     face.entity = e.number;
     face.name = e.label;
     face.colour = colour_of(e);
-    face.surface = surface(v.pointer(0), e.number);
+    face.layer = layer_of(e);
+    face.surface = geometry_.surface(v.pointer(0), e.number);
     for (std::size_t i = 0, n = v.size(1); i < n; ++i)
       face.loops.push_back(solid_loop(v.pointer(3 + i), e.number));
     return face;
@@ -913,7 +471,9 @@ class IgesReader {
     if (index < 1 || static_cast<std::size_t>(index) > v.size(0))
       throw IgesError(asked_by, "names vertex " + std::to_string(index) + " of a list of " +
                                     std::to_string(v.size(0)));
-    body_.vertices.push_back({point(v, 1 + 3 * static_cast<std::size_t>(index - 1), scale_), list});
+    body_.vertices.push_back(
+        {IgesGeometry::point(v, 1 + 3 * static_cast<std::size_t>(index - 1), geometry_.scale()),
+         list});
     return vertex_at_[key] = static_cast<std::uint32_t>(body_.vertices.size() - 1);
   }
   std::uint32_t solid_edge(std::uint64_t list, int index, std::uint64_t asked_by) {
@@ -928,7 +488,7 @@ class IgesReader {
     const std::size_t at = 1 + 5 * static_cast<std::size_t>(index - 1);
     BodyEdge edge;
     edge.entity = list;
-    edge.curve = curve(v.pointer(at), list);
+    edge.curve = geometry_.curve(v.pointer(at), list);
     edge.start = vertex(v.pointer(at + 1), v.integer(at + 2), list);
     edge.end = vertex(v.pointer(at + 3), v.integer(at + 4), list);
     const Interval d = edge.curve->domain();
@@ -960,8 +520,8 @@ class IgesReader {
     const IgesValues v(e);
     Placement own;
     own.linear *= v.number(4, 1.0);
-    own.shift = Vector(v.number(1, 0.0), v.number(2, 0.0), v.number(3, 0.0)) * scale_;
-    const Placement place = outer * matrix(e.matrix, e.number) * own;
+    own.shift = Vector(v.number(1, 0.0), v.number(2, 0.0), v.number(3, 0.0)) * geometry_.scale();
+    const Placement place = outer * geometry_.matrix(e.matrix, e.number) * own;
     const IgesEntity& definition = file_.entity(v.pointer(0), e.number);
     if (definition.type != 308) throw IgesError(definition.number, "is no subfigure definition");
     const IgesValues d(definition);
@@ -985,28 +545,51 @@ class IgesReader {
     loose_ = std::move(outer_loose);
   }
 
-  std::optional<std::array<float, 3>> colour_of(const IgesEntity& e) {
-    constexpr std::array<std::array<float, 3>, 9> kColours = {{{0, 0, 0},
-                                                               {0, 0, 0},
-                                                               {1, 0, 0},
-                                                               {0, 1, 0},
-                                                               {0, 0, 1},
-                                                               {1, 1, 0},
-                                                               {1, 0, 1},
-                                                               {0, 1, 1},
-                                                               {1, 1, 1}}};
+  std::optional<Rgb> colour_of(const IgesEntity& e) {
+    constexpr std::array<Rgb, 9> kColours = {{{0, 0, 0},
+                                              {0, 0, 0},
+                                              {1, 0, 0},
+                                              {0, 1, 0},
+                                              {0, 0, 1},
+                                              {1, 1, 0},
+                                              {1, 0, 1},
+                                              {0, 1, 1},
+                                              {1, 1, 1}}};
     if (e.color > 0 && e.color <= 8) return kColours[static_cast<std::size_t>(e.color)];
     if (e.color >= 0) return std::nullopt;
     try {
       const IgesEntity& c = file_.entity(static_cast<std::uint64_t>(-e.color), e.number);
       if (c.type != 314) return std::nullopt;
       const IgesValues v(c);
-      return std::array<float, 3>{static_cast<float>(v.number(0) / 100),
-                                  static_cast<float>(v.number(1) / 100),
-                                  static_cast<float>(v.number(2) / 100)};
+      return Rgb{static_cast<float>(v.number(0) / 100), static_cast<float>(v.number(1) / 100),
+                 static_cast<float>(v.number(2) / 100)};
     } catch (const IgesError&) {
       return std::nullopt;
     }
+  }
+
+  // Levels are numbers; a property (406 form 3) may name what one is for.
+  std::string layer_of(const IgesEntity& e) {
+    if (!level_names_) {
+      level_names_.emplace();
+      for (const IgesEntity& p : file_.entities()) {
+        if (p.type != 406 || p.form != 3 || p.values.size() < 3) continue;
+        level_names_->try_emplace(p.level, detail::counted_text(p.values[2]));
+      }
+    }
+    int level = e.level;
+    if (level < 0) {
+      // Several levels (406 form 1): the first.
+      try {
+        const IgesEntity& list = file_.entity(static_cast<std::uint64_t>(-level), e.number);
+        level = IgesValues(list).integer(1, 0);
+      } catch (const IgesError&) {
+        return {};
+      }
+    }
+    if (level == 0) return {};
+    const auto name = level_names_->find(level);
+    return name != level_names_->end() ? name->second : "level " + std::to_string(level);
   }
 
   void finish() {
@@ -1022,14 +605,13 @@ class IgesReader {
 
   Progress* progress_;
   IgesFile file_;
+  IgesGeometry geometry_;
   SurfaceModel model_;
-  double scale_ = 1;  // file to model
-  int depth_ = 0;
   std::set<std::uint64_t> used_;
   std::map<std::string, std::size_t> omitted_;
   std::set<int> told_;
   std::size_t notes_ = 0;
-  std::map<std::uint64_t, SurfacePtr> surfaces_;
+  std::optional<std::map<int, std::string>> level_names_;
   std::optional<Body> loose_;
   Body body_;
   std::map<std::pair<std::uint64_t, int>, std::uint32_t> vertex_at_, edge_at_;

@@ -9,7 +9,7 @@
 
 #include <Eigen/Geometry>
 
-#include "formats/step_geometry.h"
+#include "formats/step_body.h"
 
 namespace aguja {
 namespace {
@@ -25,468 +25,6 @@ using detail::Value;
 
 constexpr int kMostLevels = 64;  // of assemblies
 constexpr std::size_t kMostInstances = 200000;
-constexpr std::size_t kMostNotes = 20;
-
-// What is left out, by type, and why for the first of each.
-class Omissions {
- public:
-  void add(const std::string& type, const std::string& why) {
-    ++counts_[type];
-    if (notes_.size() < kMostNotes && told_.insert(type).second) notes_.push_back(why);
-  }
-  void write(SurfaceModel& model) const {
-    for (const auto& [type, count] : counts_) model.not_understood.push_back({type, count});
-    std::stable_sort(
-        model.not_understood.begin(), model.not_understood.end(),
-        [](const NotUnderstood& a, const NotUnderstood& b) { return a.count > b.count; });
-    model.notes.insert(model.notes.end(), notes_.begin(), notes_.end());
-  }
-
- private:
-  std::map<std::string, std::size_t> counts_;
-  std::vector<std::string> notes_;
-  std::set<std::string> told_;
-};
-
-// ---- Topology of one body.
-
-class BodyReader {
- public:
-  BodyReader(StepGeometry& geometry, Omissions& omissions,
-             const std::map<std::uint64_t, std::array<float, 3>>& colours)
-      : geometry_(geometry), omissions_(omissions), colours_(colours) {}
-
-  // Of a representation item; nothing if it is no shape.
-  std::optional<Body> read(const Entity& e) {
-    body_ = {};
-    body_.entity = e.number;
-    if (const Record* r = e.find("MANIFOLD_SOLID_BREP")) {
-      solid(e, *r);
-    } else if (const Record* w = e.find("BREP_WITH_VOIDS")) {
-      solid(e, *w);
-    } else if (const Record* f = e.find("FACETED_BREP")) {
-      solid(e, *f);
-    } else if (const Record* m = e.find("SHELL_BASED_SURFACE_MODEL")) {
-      named(e, *m);
-      for (const std::uint64_t s : Fields(e, *m).references(1))
-        guarded(s, [&] { shell(s, e.number, false, false); });
-    } else if (const Record* b = e.find("FACE_BASED_SURFACE_MODEL")) {
-      named(e, *b);
-      for (const std::uint64_t s : Fields(e, *b).references(1))
-        guarded(s, [&] { shell(s, e.number, false, false); });
-    } else if (e.is("OPEN_SHELL") || e.is("CLOSED_SHELL") || e.is("CONNECTED_FACE_SET")) {
-      guarded(e.number, [&] { shell(e.number, e.number, false, false); });
-    } else if (e.is("GEOMETRIC_SET") || e.is("GEOMETRIC_CURVE_SET")) {
-      surfaces_of(e);
-    } else if (e.is("ADVANCED_FACE") || e.is("FACE_SURFACE")) {
-      body_.shells.emplace_back();
-      guarded(e.number, [&] { use_face(e.number, e.number); });
-    } else if (is_facets(e)) {
-      facets(e, 0);
-    } else {
-      return std::nullopt;
-    }
-    if (body_.faces.empty() && body_.facets.triangles.empty()) return std::nullopt;
-    return std::move(body_);
-  }
-  static bool is_facets(const Entity& e) {
-    return e.is("TRIANGULATED_FACE") || e.is("COMPLEX_TRIANGULATED_FACE") ||
-           e.is("TRIANGULATED_SURFACE_SET") || e.is("COMPLEX_TRIANGULATED_SURFACE_SET") ||
-           e.is("TESSELLATED_SHELL") || e.is("TESSELLATED_SOLID") ||
-           e.is("TESSELLATED_GEOMETRIC_SET");
-  }
-
- private:
-  const Part21& file() const { return geometry_.file(); }
-
-  // What one entity has wrong leaves out that one alone.
-  template <class Work>
-  void guarded(std::uint64_t number, const Work& work) {
-    try {
-      work();
-    } catch (const EntityError& error) {
-      const auto entry = file().find(number);
-      omissions_.add(entry && !entry->type.empty() ? std::string(entry->type) : "entity",
-                     error.what());
-    }
-  }
-  void named(const Entity& e, const Record& r) {
-    if (!r.values.empty()) body_.name = Fields(e, r).text(0);
-  }
-
-  void solid(const Entity& e, const Record& r) {
-    named(e, r);
-    const Fields f(e, r);
-    // Complex entities hold the outer shell in the record of the general type.
-    const Record& general = e.records.size() > 1 && e.find("MANIFOLD_SOLID_BREP") != nullptr
-                                ? e.record("MANIFOLD_SOLID_BREP")
-                                : r;
-    const Fields outer(e, general);
-    const std::size_t at =
-        general.values.size() > 1 && general.values[0].kind != Value::Kind::reference ? 1 : 0;
-    guarded(outer.reference(at), [&] { shell(outer.reference(at), e.number, true, false); });
-    if (const Record* voids = e.find("BREP_WITH_VOIDS")) {
-      const Fields vf(e, *voids);
-      for (const std::uint64_t v : vf.references(voids->values.size() - 1)) {
-        guarded(v, [&] { shell(v, e.number, true, true); });
-      }
-    }
-  }
-
-  void shell(std::uint64_t number, std::uint64_t asked_by, bool closed, bool is_void) {
-    bool forward = true;
-    Entity e = file().parse(number, asked_by);
-    for (int depth = 0; depth < 8; ++depth) {
-      const Record* r = e.find("ORIENTED_CLOSED_SHELL");
-      if (r == nullptr) r = e.find("ORIENTED_OPEN_SHELL");
-      if (r == nullptr) break;
-      const Fields f(e, *r);
-      if (!f.flag(3)) forward = !forward;
-      e = file().parse(f.reference(2), e.number);
-    }
-    const Record* r = nullptr;
-    for (const std::string_view type :
-         {"CLOSED_SHELL", "OPEN_SHELL", "CONNECTED_FACE_SET", "SURFACED_OPEN_SHELL"}) {
-      if (r == nullptr) r = e.find(type);
-    }
-    if (r == nullptr) throw EntityError(number, "is no shell");
-    BodyShell shell;
-    shell.entity = e.number;
-    shell.meant_closed = closed || e.is("CLOSED_SHELL");
-    shell.is_void = is_void;
-    body_.shells.push_back(shell);
-    const Fields f(e, *r);
-    for (const std::uint64_t face : f.references(r->values.size() - 1)) {
-      guarded(face, [&] { use_face(face, e.number, forward); });
-    }
-  }
-
-  void use_face(std::uint64_t number, std::uint64_t asked_by, bool forward = true) {
-    Entity e = file().parse(number, asked_by);
-    for (int depth = 0; depth < 8 && e.is("ORIENTED_FACE"); ++depth) {
-      const Fields f(e, e.record("ORIENTED_FACE"));
-      if (!f.flag(3)) forward = !forward;
-      e = file().parse(f.reference(2), e.number);
-    }
-    auto at = face_numbers_.find(e.number);
-    if (at == face_numbers_.end()) {
-      Face face = make_face(e);
-      body_.faces.push_back(std::move(face));
-      at =
-          face_numbers_.emplace(e.number, static_cast<std::uint32_t>(body_.faces.size() - 1)).first;
-    }
-    body_.shells.back().faces.push_back({at->second, forward});
-  }
-
-  Face make_face(const Entity& e) {
-    Face face;
-    face.entity = e.number;
-    const Record* r = nullptr;
-    for (const std::string_view type : {"ADVANCED_FACE", "FACE_SURFACE", "FACE"}) {
-      if (r == nullptr) r = e.find(type);
-    }
-    if (r == nullptr) throw EntityError(e.number, "is no face");
-    const Fields f(e, *r);
-    face.name = f.text(0);
-    for (const std::uint64_t bound : f.references(1))
-      face.loops.push_back(make_loop(bound, e.number));
-    if (r->type == "FACE" || !f.has_reference(2)) {
-      face.surface = plane_of(face, e.number);
-    } else {
-      face.surface = geometry_.surface(f.reference(2), e.number);
-      face.same_sense = f.flag(3);
-      add_parameter_curves(face, f.reference(2));
-    }
-    if (const auto c = colours_.find(e.number); c != colours_.end()) face.colour = c->second;
-    return face;
-  }
-
-  void add_parameter_curves(Face& face, std::uint64_t surface) {
-    for (FaceLoop& l : face.loops) {
-      for (EdgeUseOfFace& u : l.edges) {
-        const auto curve = curve_of_edge_.find(u.edge);
-        if (curve == curve_of_edge_.end()) continue;
-        guarded(curve->second, [&] {
-          const std::vector<std::uint64_t> found =
-              geometry_.parameter_curves(curve->second, surface);
-          if (found.empty()) return;
-          const std::uint64_t mine = u.forward ? found.front() : found.back();
-          u.in_parameters = geometry_.parameter_curve(mine, curve->second);
-        });
-      }
-    }
-  }
-
-  FaceLoop make_loop(std::uint64_t number, std::uint64_t asked_by) {
-    const Entity bound = file().parse(number, asked_by);
-    const Record* r = bound.find("FACE_OUTER_BOUND");
-    if (r == nullptr) r = &bound.record("FACE_BOUND");
-    const Fields bf(bound, *r);
-    const bool forward = bf.flag(2);
-    const Entity e = file().parse(bf.reference(1), number);
-    FaceLoop loop;
-    loop.entity = e.number;
-    if (const Record* v = e.find("VERTEX_LOOP")) {
-      loop.vertex = vertex(Fields(e, *v).reference(1), e.number);
-      return loop;
-    }
-    if (const Record* p = e.find("POLY_LOOP")) {
-      poly_loop(e, Fields(e, *p).references(1), loop);
-    } else {
-      for (const std::uint64_t o : Fields(e, e.record("EDGE_LOOP")).references(1))
-        loop.edges.push_back(use_edge(o, e.number));
-    }
-    if (!forward) {
-      std::reverse(loop.edges.begin(), loop.edges.end());
-      for (EdgeUseOfFace& u : loop.edges) u.forward = !u.forward;
-    }
-    return loop;
-  }
-
-  EdgeUseOfFace use_edge(std::uint64_t number, std::uint64_t asked_by) {
-    Entity e = file().parse(number, asked_by);
-    bool forward = true;
-    for (int depth = 0; depth < 8 && e.is("ORIENTED_EDGE"); ++depth) {
-      const Fields f(e, e.record("ORIENTED_EDGE"));
-      if (!f.flag(4)) forward = !forward;
-      e = file().parse(f.reference(3), e.number);
-    }
-    auto at = edge_numbers_.find(e.number);
-    if (at == edge_numbers_.end()) {
-      body_.edges.push_back(make_edge(e));
-      at =
-          edge_numbers_.emplace(e.number, static_cast<std::uint32_t>(body_.edges.size() - 1)).first;
-    }
-    return {at->second, forward, nullptr};
-  }
-
-  BodyEdge make_edge(const Entity& e) {
-    BodyEdge edge;
-    edge.entity = e.number;
-    const Record* r = e.find("EDGE_CURVE");
-    if (r == nullptr) r = &e.record("EDGE");
-    const Fields f(e, *r);
-    edge.start = vertex(f.reference(1), e.number);
-    edge.end = vertex(f.reference(2), e.number);
-    const Point a = body_.vertices[edge.start].point, b = body_.vertices[edge.end].point;
-    if (r->type == "EDGE") {
-      edge.curve = make_line(a, b - a);
-      edge.to = 1;
-      return edge;
-    }
-    edge.curve = geometry_.curve(f.reference(3), e.number);
-    curve_of_edge_[static_cast<std::uint32_t>(body_.edges.size())] = f.reference(3);
-    const auto piece =
-        StepGeometry::piece_between(*edge.curve, a, b, edge.start == edge.end, f.flag(4));
-    edge.from = piece.from;
-    edge.to = piece.to;
-    return edge;
-  }
-
-  std::uint32_t vertex(std::uint64_t number, std::uint64_t asked_by) {
-    if (const auto at = vertex_numbers_.find(number); at != vertex_numbers_.end())
-      return at->second;
-    const Entity e = file().parse(number, asked_by);
-    const std::uint64_t place = Fields(e, e.record("VERTEX_POINT")).reference(1);
-    body_.vertices.push_back({geometry_.point(place, number), number});
-    return vertex_numbers_[number] = static_cast<std::uint32_t>(body_.vertices.size() - 1);
-  }
-  // Faceted shapes share points, not edges: two loops along the same points have the same edge.
-  void poly_loop(const Entity& e, const std::vector<std::uint64_t>& points, FaceLoop& loop) {
-    std::vector<std::uint32_t> v;
-    for (const std::uint64_t p : points) {
-      const auto [at, is_new] =
-          vertex_numbers_.try_emplace(p, static_cast<std::uint32_t>(body_.vertices.size()));
-      if (is_new) body_.vertices.push_back({geometry_.point(p, e.number), p});
-      v.push_back(at->second);
-    }
-    if (v.size() < 3) throw EntityError(e.number, "a loop of fewer than three points");
-    for (std::size_t i = 0; i < v.size(); ++i) {
-      const std::uint32_t a = v[i], b = v[(i + 1) % v.size()];
-      if (a == b) continue;
-      const auto key = std::minmax(a, b);
-      const auto [at, is_new] =
-          poly_edges_.try_emplace(key, static_cast<std::uint32_t>(body_.edges.size()));
-      if (is_new) {
-        BodyEdge edge;
-        edge.start = key.first;
-        edge.end = key.second;
-        const Point p = body_.vertices[edge.start].point;
-        edge.curve = make_line(p, body_.vertices[edge.end].point - p);
-        edge.to = 1;
-        body_.edges.push_back(edge);
-      }
-      loop.edges.push_back({at->second, a == key.first, nullptr});
-    }
-  }
-  // The plane that the loops lie in, facing as the first one runs.
-  SurfacePtr plane_of(const Face& face, std::uint64_t number) const {
-    for (const FaceLoop& loop : face.loops) {
-      Vector area = Vector::Zero();
-      Point origin = Point::Zero();
-      for (const EdgeUseOfFace& u : loop.edges) {
-        const BodyEdge& edge = body_.edges[u.edge];
-        Point a = body_.vertices[edge.start].point, b = body_.vertices[edge.end].point;
-        if (!u.forward) std::swap(a, b);
-        if (&u == &loop.edges[0]) origin = a;
-        area += (a - origin).cross(b - origin);
-      }
-      if (area.norm() > 0) return make_plane(Frame::from(origin, area, Vector(1, 0, 0)));
-    }
-    throw EntityError(number, "a face without a surface, and with no area in its loops");
-  }
-
-  // Surfaces by themselves: those with natural bounds are faces.
-  void surfaces_of(const Entity& e) {
-    const Record& r = *std::find_if(e.records.begin(), e.records.end(), [](const Record& x) {
-      return x.type == "GEOMETRIC_SET" || x.type == "GEOMETRIC_CURVE_SET";
-    });
-    named(e, r);
-    body_.shells.emplace_back();
-    for (const std::uint64_t item : Fields(e, r).references(r.values.size() - 1)) {
-      guarded(item, [&] {
-        const Entity own = file().parse(item, e.number);
-        if (own.records[0].type.find("CURVE") != std::string_view::npos &&
-            !own.is("CURVE_BOUNDED_SURFACE"))
-          return;
-        if (own.is("CARTESIAN_POINT") || own.is("LINE") || own.is("CIRCLE") || own.is("ELLIPSE"))
-          return;
-        Face face;
-        face.entity = item;
-        face.surface = geometry_.surface(item, e.number);
-        if (const Record* bounded = own.find("CURVE_BOUNDED_SURFACE"))
-          bound_by_curves(own, *bounded, face);
-        const bool finite =
-            face.surface->domain_u().is_finite() && face.surface->domain_v().is_finite();
-        if (face.loops.empty() && !finite) throw EntityError(item, "a surface without bounds");
-        body_.faces.push_back(std::move(face));
-        body_.shells.back().faces.push_back(
-            {static_cast<std::uint32_t>(body_.faces.size() - 1), true});
-      });
-    }
-  }
-  void bound_by_curves(const Entity& e, const Record& r, Face& face) {
-    const Fields f(e, r);
-    if (f.count() > 3 && f.flag(3)) return;  // its natural bounds
-    for (const std::uint64_t number : f.references(2)) {
-      const CurvePtr c = geometry_.curve(number, e.number);
-      const Interval d = c->domain();
-      if (!d.is_finite()) throw EntityError(number, "a bound without ends");
-      BodyEdge edge;
-      edge.curve = c;
-      edge.from = d.low;
-      edge.to = d.high;
-      edge.entity = number;
-      body_.vertices.push_back({c->point(d.low), 0});
-      edge.start = edge.end = static_cast<std::uint32_t>(body_.vertices.size() - 1);
-      body_.edges.push_back(edge);
-      FaceLoop loop;
-      loop.edges.push_back({static_cast<std::uint32_t>(body_.edges.size() - 1), true, nullptr});
-      face.loops.push_back(std::move(loop));
-    }
-  }
-
-  // ---- Tessellated shapes.
-
-  void facets(const Entity& e, int depth) {
-    if (depth > 8) throw EntityError(e.number, "tessellated items in one another");
-    for (const std::string_view type :
-         {"TESSELLATED_SHELL", "TESSELLATED_SOLID", "TESSELLATED_GEOMETRIC_SET"}) {
-      if (const Record* r = e.find(type)) {
-        named(e, *r);
-        for (const std::uint64_t item : Fields(e, *r).references(1)) {
-          guarded(item, [&] { facets(file().parse(item, e.number), depth + 1); });
-        }
-        return;
-      }
-    }
-    for (const Record& r : e.records) {
-      if (r.type == "TRIANGULATED_FACE" || r.type == "TRIANGULATED_SURFACE_SET")
-        return triangles(e, r, false);
-      if (r.type == "COMPLEX_TRIANGULATED_FACE" || r.type == "COMPLEX_TRIANGULATED_SURFACE_SET")
-        return triangles(e, r, true);
-    }
-    throw EntityError(
-        e.number, std::string(e.records[0].type) + " is no tessellated face that is understood");
-  }
-  void triangles(const Entity& e, const Record& r, bool is_complex) {
-    const Fields f(e, r);
-    const bool is_face = r.type.find("FACE") != std::string_view::npos;
-    // name, coordinates, pnmax, normals, [geometric link,] pnindex, then triangles, or strips and
-    // fans
-    const std::size_t at = is_face ? 5 : 4;
-    Mesh& mesh = body_.facets;
-    const std::uint64_t list = f.reference(1);
-    const auto known =
-        coordinates_.try_emplace(list, static_cast<std::uint32_t>(mesh.points.size()));
-    const std::uint32_t base = known.first->second;
-    if (known.second) {
-      const Entity c = file().parse(list, e.number);
-      const Fields cf(c, c.record("COORDINATES_LIST"));
-      for (const Value& row : cf.list(2)) {
-        if (row.items.size() != 3) cf.fail(2, "points of three coordinates");
-        mesh.points.emplace_back(row.items[0].number, row.items[1].number, row.items[2].number);
-        mesh.points[mesh.points.size() - 1] *= geometry_.units().length;
-      }
-      coordinate_counts_[list] = mesh.points.size() - base;
-    }
-    const std::vector<double> index =
-        f.at(at).kind == Value::Kind::list ? f.numbers(at) : std::vector<double>();
-    const std::size_t count = coordinate_counts_[list];
-    const auto corner = [&](double number) -> VertexId {
-      double n = number;
-      if (!index.empty()) {
-        if (!(n >= 1) || n > static_cast<double>(index.size()))
-          f.fail(at + 1, "numbers of points that are there");
-        n = index[static_cast<std::size_t>(n) - 1];
-      }
-      if (!(n >= 1) || n > static_cast<double>(count))
-        f.fail(at + 1, "numbers of points that are there");
-      return {base + static_cast<std::uint32_t>(n) - 1};
-    };
-    const PatchId patch{patches_++};
-    const auto add = [&](double a, double b, double c) {
-      mesh.triangles.push_back({{corner(a), corner(b), corner(c)}});
-      mesh.patch_of.push_back(PatchId(patch));
-    };
-    const auto rows = [&](std::size_t i, const auto& take) {
-      for (const Value& row : f.list(i)) {
-        std::vector<double> numbers;
-        for (const Value& v : row.items) numbers.push_back(v.number);
-        take(numbers);
-      }
-    };
-    if (!is_complex) {
-      rows(at + 1, [&](const std::vector<double>& t) {
-        if (t.size() != 3) f.fail(at + 1, "triangles of three corners");
-        add(t[0], t[1], t[2]);
-      });
-      return;
-    }
-    rows(at + 1, [&](const std::vector<double>& strip) {
-      for (std::size_t i = 2; i < strip.size(); ++i) {
-        if (strip[i] == strip[i - 1] || strip[i] == strip[i - 2] || strip[i - 1] == strip[i - 2])
-          continue;
-        i % 2 == 0 ? add(strip[i - 2], strip[i - 1], strip[i])
-                   : add(strip[i - 1], strip[i - 2], strip[i]);
-      }
-    });
-    rows(at + 2, [&](const std::vector<double>& fan) {
-      for (std::size_t i = 2; i < fan.size(); ++i) add(fan[0], fan[i - 1], fan[i]);
-    });
-  }
-
-  StepGeometry& geometry_;
-  Omissions& omissions_;
-  const std::map<std::uint64_t, std::array<float, 3>>& colours_;
-  Body body_;
-  std::map<std::uint64_t, std::uint32_t> face_numbers_, edge_numbers_, vertex_numbers_,
-      coordinates_;
-  std::map<std::uint32_t, std::uint64_t> curve_of_edge_;
-  std::map<std::uint64_t, std::size_t> coordinate_counts_;
-  std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> poly_edges_;
-  std::uint32_t patches_ = 0;
-};
 
 // ---- The whole file.
 
@@ -499,6 +37,7 @@ class StepReader {
     sort_entries();
     read_contexts();
     read_colours();
+    read_layers();
     read_representations();
     read_structure();
     place_all();
@@ -535,8 +74,9 @@ class StepReader {
   }
   static bool is_wanted(std::string_view type) {
     return type.ends_with("SHAPE_REPRESENTATION") || type == "GLOBAL_UNIT_ASSIGNED_CONTEXT" ||
-           type == "STYLED_ITEM" || type == "OVER_RIDING_STYLED_ITEM" ||
-           type == "SHAPE_DEFINITION_REPRESENTATION" || type == "NEXT_ASSEMBLY_USAGE_OCCURRENCE" ||
+           type == "STYLED_ITEM" || type == "PRESENTATION_LAYER_ASSIGNMENT" ||
+           type == "OVER_RIDING_STYLED_ITEM" || type == "SHAPE_DEFINITION_REPRESENTATION" ||
+           type == "NEXT_ASSEMBLY_USAGE_OCCURRENCE" ||
            type == "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION" ||
            type == "SHAPE_REPRESENTATION_RELATIONSHIP" || type == "REPRESENTATION_RELATIONSHIP" ||
            type == "REPRESENTATION";
@@ -645,22 +185,21 @@ class StepReader {
     for (const std::string_view type : {"STYLED_ITEM", "OVER_RIDING_STYLED_ITEM"}) {
       for_each(type, [&](const Entity& e) {
         const Fields f(e, *e.find(e.is("STYLED_ITEM") ? "STYLED_ITEM" : "OVER_RIDING_STYLED_ITEM"));
-        std::optional<std::array<float, 3>> colour;
+        std::optional<Rgb> colour;
         for (const std::uint64_t style : f.references(1)) {
           if (!colour) colour = colour_in(style, e.number, 0);
         }
-        if (colour && f.has_reference(2)) colours_[f.reference(2)] = *colour;
+        if (colour && f.has_reference(2)) looks_.colours[f.reference(2)] = *colour;
       });
     }
   }
-  std::optional<std::array<float, 3>> colour_in(std::uint64_t number, std::uint64_t asked_by,
-                                                int depth) {
+  std::optional<Rgb> colour_in(std::uint64_t number, std::uint64_t asked_by, int depth) {
     if (depth > 10 || !file_.find(number)) return std::nullopt;
     const Entity e = file_.parse(number, asked_by);
     if (const Record* r = e.find("COLOUR_RGB")) {
       const Fields f(e, *r);
-      return std::array<float, 3>{static_cast<float>(f.number(1)), static_cast<float>(f.number(2)),
-                                  static_cast<float>(f.number(3))};
+      return Rgb{static_cast<float>(f.number(1)), static_cast<float>(f.number(2)),
+                 static_cast<float>(f.number(3))};
     }
     for (const Record& r : e.records) {
       for (const Value& v : r.values) {
@@ -674,6 +213,13 @@ class StepReader {
       }
     }
     return std::nullopt;
+  }
+
+  void read_layers() {
+    for_each("PRESENTATION_LAYER_ASSIGNMENT", [&](const Entity& e) {
+      const Fields f(e, e.record("PRESENTATION_LAYER_ASSIGNMENT"));
+      for (const std::uint64_t item : f.references(2)) looks_.layers.try_emplace(item, f.text(0));
+    });
   }
 
   // ---- Shapes.
@@ -760,8 +306,7 @@ class StepReader {
                                 inverse(target_of(mf.reference(0), map.number, geometry))});
       return;
     }
-    BodyReader reader(geometry, omissions_, colours_);
-    std::optional<Body> body = reader.read(e);
+    std::optional<Body> body = detail::read_step_body(geometry, omissions_, looks_, e);
     if (!body) {
       if (is_shape(e))
         omissions_.add(std::string(e.records[0].type),
@@ -1041,10 +586,10 @@ class StepReader {
   Progress* progress_;
   Part21 file_;
   SurfaceModel model_;
-  Omissions omissions_;
+  detail::StepOmissions omissions_;
   std::map<std::string_view, Numbers> by_type_;
   std::map<std::uint64_t, Context> contexts_;
-  std::map<std::uint64_t, std::array<float, 3>> colours_;
+  detail::StepLooks looks_;
   std::map<std::uint64_t, std::unique_ptr<StepGeometry>> geometries_;
   std::map<std::uint64_t, Representation> representations_;
   std::map<std::uint64_t, std::size_t> body_of_item_;

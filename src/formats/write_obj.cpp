@@ -58,6 +58,7 @@ class PartWriter {
 
 WriteReport write_obj(const ByteSink& sink, const Model& model, const WriteOptions& /*options*/) {
   WriteReport report;
+  detail::note_lost_colours(model, "OBJ", report);
   detail::note_lost_unit(model, "OBJ", report);
   const std::vector<std::size_t> first = detail::first_points(model);
   for (std::size_t p = 0; p < model.parts.size(); ++p) {

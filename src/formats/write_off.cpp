@@ -9,6 +9,7 @@ WriteReport write_off(const ByteSink& sink, const Model& model, const WriteOptio
   detail::note_lost_unit(model, "OFF", report);
 
   const std::vector<std::size_t> first = detail::first_points(model);
+  const bool coloured = has_colours(model);
   std::size_t faces = 0;
   for (const Part& part : model.parts) faces += part.mesh.triangles.size() + part.mesh.wires.size();
   sink("OFF\n" + std::to_string(first.back()) + " " + std::to_string(faces) + " 0\n");
@@ -21,7 +22,8 @@ WriteReport write_off(const ByteSink& sink, const Model& model, const WriteOptio
     });
   }
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
-    const Mesh& mesh = model.parts[p].mesh;
+    const Part& part = model.parts[p];
+    const Mesh& mesh = part.mesh;
     const auto append_vertex = [&](std::string& out, VertexId v) {
       out += ' ';
       detail::append_number(out, first[p] + v.value);
@@ -30,6 +32,12 @@ WriteReport write_off(const ByteSink& sink, const Model& model, const WriteOptio
       for (std::size_t t = r.begin; t < r.end; ++t) {
         out += '3';
         for (const VertexId v : mesh.triangles[t].corner) append_vertex(out, v);
+        if (coloured) {
+          for (const std::uint8_t c : detail::colour_bytes(part, t)) {
+            out += ' ';
+            detail::append_number(out, std::size_t{c});
+          }
+        }
         out += '\n';
       }
     });

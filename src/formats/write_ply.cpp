@@ -32,6 +32,10 @@ std::string header_of(const Model& model, std::size_t points, std::size_t wires,
   }
   text += "element face " + std::to_string(triangle_count(model)) + "\n";
   text += "property list uchar uint vertex_indices\n";
+  if (has_colours(model)) {
+    for (const char* channel : {"red", "green", "blue"})
+      text += "property uchar " + std::string(channel) + "\n";
+  }
   if (wires > 0) {
     text += "element edge " + std::to_string(wires) + "\n";
     text += "property uint vertex1\nproperty uint vertex2\n";
@@ -62,11 +66,15 @@ class BodyWriter {
       }
     });
   }
-  void faces(const Mesh& mesh, std::size_t first) {
+  void faces(const Part& part, std::size_t first, bool coloured) {
+    const Mesh& mesh = part.mesh;
     detail::write_in_pieces(sink_, mesh.triangles.size(), [&](Range r, std::string& out) {
       for (std::size_t t = r.begin; t < r.end; ++t) {
         text_ ? out += '3' : out += '\3';
         for (const VertexId v : mesh.triangles[t].corner) index(out, first + v.value, text_);
+        if (coloured) {
+          for (const std::uint8_t c : detail::colour_bytes(part, t)) byte(out, c);
+        }
         if (text_) out += '\n';
       }
     });
@@ -82,6 +90,11 @@ class BodyWriter {
   }
 
  private:
+  void byte(std::string& out, std::uint8_t value) const {
+    if (!text_) return detail::append_bytes(out, value);
+    out += ' ';
+    detail::append_number(out, std::size_t{value});
+  }
   void index(std::string& out, std::size_t value, bool blank_before) const {
     if (!text_) return detail::append_bytes(out, static_cast<std::uint32_t>(value));
     if (blank_before) out += ' ';
@@ -113,7 +126,9 @@ WriteReport write_ply(const ByteSink& sink, const Model& model, const WriteOptio
                  floats ? "float" : "double"));
   BodyWriter writer(sink, options.text, floats);
   for (const Part& part : model.parts) writer.points(part.mesh);
-  for (std::size_t p = 0; p < model.parts.size(); ++p) writer.faces(model.parts[p].mesh, first[p]);
+  const bool coloured = has_colours(model);
+  for (std::size_t p = 0; p < model.parts.size(); ++p)
+    writer.faces(model.parts[p], first[p], coloured);
   for (std::size_t p = 0; p < model.parts.size(); ++p) writer.wires(model.parts[p].mesh, first[p]);
   return report;
 }

@@ -163,6 +163,7 @@ void note_lost_points(const Model& model, WriteReport& report) {
 WriteReport write_stl(const ByteSink& sink, const Model& model, const WriteOptions& options) {
   WriteReport report = options.text ? write_ascii(sink, model) : write_binary(sink, model);
   detail::note_lost_patches(model, "STL", report);
+  detail::note_lost_colours(model, "STL", report);
   detail::note_lost_unit(model, "STL", report);
   note_lost_points(model, report);
   return report;

@@ -6,6 +6,7 @@
 #include "aguja/base/parallel.h"
 #include "aguja/formats/view_files.h"
 #include "base/packed_text.h"
+#include "formats/output.h"
 
 namespace aguja {
 namespace {
@@ -105,6 +106,15 @@ void write_vtp(const ByteSink& sink, const Model& model, std::span<const Triangl
   pugi::xml_node cells = piece.append_child("CellData");
   add_array<std::int32_t>(cells, "Int32", "part", part_of);
   add_array<std::int32_t>(cells, "Int32", "patch", patch_of);
+  if (has_colours(model)) {
+    std::vector<std::uint8_t> colours;
+    for (const Part& part : model.parts) {
+      for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
+        for (const std::uint8_t c : detail::colour_bytes(part, t)) colours.push_back(c);
+      }
+    }
+    add_array<std::uint8_t>(cells, "UInt8", "colour", colours, 3);
+  }
   for (const TriangleField& field : fields) {
     add_array<float>(cells, "Float32", field.slug.c_str(), field.values);
   }

@@ -327,6 +327,7 @@ Model only_triangles(const Model& model, const std::vector<std::vector<TriangleI
     Part own;
     own.name = part.name;
     own.patch_names = part.patch_names;
+    own.patch_colours = part.patch_colours;
     own.mesh.points_are_distinct = part.mesh.points_are_distinct;
     std::vector<std::uint32_t> number(part.mesh.points.size(), kNoIndex);
     for (const TriangleId id : triangles[p]) {

@@ -45,11 +45,25 @@ void append(Part& body, const Part& part) {
   for (std::uint32_t p = 0; p < patches; ++p) {
     body.patch_names.push_back(patch_name(part, p, patches));
   }
+  if (!part.patch_colours.empty()) {
+    body.patch_colours.resize(patch_base);
+    body.patch_colours.insert(body.patch_colours.end(), part.patch_colours.begin(),
+                              part.patch_colours.end());
+  }
   append(body.facets.normals, part.facets.normals);
   append(body.facets.attributes, part.facets.attributes);
 }
 
 }  // namespace
+
+std::optional<Rgb> colour_of(const Part& part, TriangleId t) {
+  const std::uint32_t patch = part.mesh.patch_of.empty() ? 0 : part.mesh.patch_of[t.value].value;
+  return patch < part.patch_colours.size() ? part.patch_colours[patch] : std::nullopt;
+}
+bool has_colours(const Model& model) {
+  return std::any_of(model.parts.begin(), model.parts.end(),
+                     [](const Part& p) { return !p.patch_colours.empty(); });
+}
 
 Model as_one(Model model) {
   if (model.parts.size() <= 1) return model;

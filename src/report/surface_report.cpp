@@ -1,6 +1,7 @@
 #include "aguja/report/surface_report.h"
 
 #include <algorithm>
+#include <map>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -15,6 +16,30 @@ Json statistics_json(const ToleranceStatistics& s) {
   return {{"count", s.count},       {"least", s.least},
           {"mean", s.mean},         {"largest", s.largest},
           {"at", point_json(s.at)}, {"entity", s.entity == 0 ? Json(nullptr) : Json(s.entity)}};
+}
+
+Json closed_json(const PreparedSurfaces& surfaces) {
+  Json out = Json::array();
+  for (const ClosedPlane& c : surfaces.closed) {
+    out.push_back({{"face", c.face},
+                   {"place", point_json(c.place)},
+                   {"distance", c.distance},
+                   {"loops", c.loops},
+                   {"edges", c.edges}});
+  }
+  return out;
+}
+
+Json layers_json(const SurfaceModel& model) {
+  std::map<std::string, std::size_t> faces;
+  for (const Body& body : model.bodies) {
+    for (const Face& face : body.faces) {
+      if (!face.layer.empty()) ++faces[face.layer];
+    }
+  }
+  Json out = Json::array();
+  for (const auto& [name, count] : faces) out.push_back({{"name", name}, {"faces", count}});
+  return out;
 }
 
 Json healed_json(const PreparedSurfaces& surfaces, std::vector<Healed> HealResult::*list) {
@@ -98,6 +123,8 @@ Json surface_json(const PreparedSurfaces& surfaces) {
             {"why", surfaces.sew_why},
             {"joined", joined},
             {"divided", divided}}},
+          {"closed", closed_json(surfaces)},
+          {"layers", layers_json(surfaces.model)},
           {"healed", healed_json(surfaces, &HealResult::healed)},
           {"not_healed", healed_json(surfaces, &HealResult::refused)},
           {"tolerances",
@@ -131,6 +158,13 @@ std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
         plural(before, "edge that the file does not share", "edges that the file does not share"),
         brief(surfaces.sew_tolerance), unit, surfaces.sew_why, brief(gap), unit,
         divided > 0 ? fmt::format("; {} divided for it", grouped(divided)) : std::string()));
+  }
+  for (const ClosedPlane& plane : surfaces.closed) {
+    notes.push_back(
+        fmt::format("face {} was missing, and is closed by a plane: {} in {}, within {} {} "
+                    "of it, at {}",
+                    plane.face, plural(plane.edges, "edge"), plural(plane.loops, "loop"),
+                    brief(plane.distance), unit, brief(plane.place)));
   }
   add_healing_notes(surfaces, notes);
   if (!surfaces.model.not_understood.empty()) {

@@ -48,7 +48,12 @@ Prepared prepare(SurfaceModel model, const PrepareOptions& options, Progress* pr
     }
     body = std::move(sewn.body);
     sewn.body = {};
-    was_sewn.push_back(sewn.joined > 0 || !sewn.turned.empty());
+    const std::size_t faces = body.faces.size();
+    if (options.close_planes) {
+      const auto closed = close_planes(body, tolerance.value);
+      s.closed.insert(s.closed.end(), closed.begin(), closed.end());
+    }
+    was_sewn.push_back(body.faces.size() > faces || sewn.joined > 0 || !sewn.turned.empty());
     s.sewing.push_back(std::move(sewn));
   }
   s.tessellated = tessellate(model, options.tessellation, progress);

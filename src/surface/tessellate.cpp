@@ -401,6 +401,8 @@ TessellatedModel tessellate(const SurfaceModel& model, const TessellationOptions
       std::string name = face.name;
       if (face.entity != 0) name += (name.empty() ? "#" : " #") + std::to_string(face.entity);
       part.patch_names.push_back(std::move(name));
+      if (face.colour) part.patch_colours.resize(part.patch_names.size());
+      if (face.colour) part.patch_colours.back() = face.colour;
     }
     if (!part.mesh.triangles.empty()) out.model.parts.push_back(std::move(part));
   }

@@ -1,10 +1,15 @@
 // STEP and IGES files: what is read of them, and what is told where they are wrong.
 
+#include <map>
+#include <sstream>
+
 #include <gtest/gtest.h>
 
 #include "aguja/base/error.h"
 #include "aguja/formats/read.h"
 #include "aguja/formats/read_surfaces.h"
+#include "aguja/formats/write.h"
+#include "aguja/solid/certificate.h"
 #include "aguja/surface/check_surfaces.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
@@ -342,6 +347,150 @@ TEST(Iges, EveryShortenedFileIsRefusedOrReadInPart) {
     }
   }
   EXPECT_THROW(static_cast<void>(read_iges({"x", "hello"})), InputError);
+}
+
+// The same entities in the compressed form of the standard: each directory entry as what changed
+// against the one before, its parameters right behind.
+std::string compressed_iges(const std::string& fixed) {
+  std::vector<std::string> lines;
+  std::istringstream in(fixed);
+  for (std::string line; std::getline(in, line);) lines.push_back(line);
+  std::map<long, std::string> parameters;
+  for (const std::string& l : lines) {
+    if (l[72] == 'P') parameters[std::stol(l.substr(64, 8))] += l.substr(0, 64);
+  }
+  std::string out = std::string(72, ' ') + "C      1\n";
+  std::vector<std::string> last(20);
+  for (std::size_t i = 0; i < lines.size(); ++i) {
+    const std::string& l = lines[i];
+    if (l[72] == 'S' || l[72] == 'G' || l[72] == 'T') out += l + "\n";
+    if (l[72] != 'D') continue;
+    const std::string both = l.substr(0, 72) + std::string(8, ' ') + lines[++i].substr(0, 72);
+    const long number = std::stol(l.substr(73));
+    out += "D" + std::to_string(number);
+    for (std::size_t f = 0; f < 19; ++f) {
+      std::string value = both.substr(8 * f, 8);
+      value.erase(0, std::min(value.find_first_not_of(' '), value.size()));
+      if (value == last[f] || f == 9) continue;
+      out += "@" + std::to_string(f + 1) + "_" + value;
+      last[f] = value;
+    }
+    out += ";\n" + parameters[number] + "\n";
+  }
+  return out;
+}
+
+TEST(Iges, TheCompressedFormIsTheSame) {
+  const std::string fixed = demo::iges_text(demo::draw_clamp());
+  const std::string text = compressed_iges(fixed);
+  EXPECT_LT(text.size(), fixed.size());
+  const Certificate a = certify(prepare(read_surface_model({"a.igs", fixed})).mesh);
+  const Certificate b = certify(prepare(read_surface_model({"b.igs", text})).mesh);
+  EXPECT_EQ(b.verdict, Verdict::solid);
+  EXPECT_DOUBLE_EQ(b.mass.volume, a.mass.volume);
+}
+
+// ---- Colours and layers.
+
+// The clamp with a colour on the whole, another on its first face, and a layer of each.
+std::string coloured_step() {
+  std::string text = clamp();
+  const std::string end = "ENDSEC;\nEND-ISO-10303-21;\n";
+  text.erase(text.size() - end.size());
+  const auto number_of = [&](const std::string& type) {
+    const std::size_t at = text.find("=" + type + "(");
+    return text.substr(text.rfind('#', at), at - text.rfind('#', at));
+  };
+  const auto styled = [](int n, const std::string& rgb, const std::string& item) {
+    const auto id = [&](int k) { return "#" + std::to_string(n + k); };
+    return id(0) + "=STYLED_ITEM('',(" + id(1) + ")," + item + ");" + id(1) +
+           "=PRESENTATION_STYLE_ASSIGNMENT((" + id(2) + "));" + id(2) +
+           "=SURFACE_STYLE_USAGE(.BOTH.," + id(3) + ");" + id(3) + "=SURFACE_SIDE_STYLE('',(" +
+           id(4) + "));" + id(4) + "=SURFACE_STYLE_FILL_AREA(" + id(5) + ");" + id(5) +
+           "=FILL_AREA_STYLE('',(" + id(6) + "));" + id(6) + "=FILL_AREA_STYLE_COLOUR('',#" +
+           std::to_string(n + 7) + ");" + id(7) + "=COLOUR_RGB(''," + rgb + ");\n";
+  };
+  const std::string solid = number_of("MANIFOLD_SOLID_BREP"), face = number_of("ADVANCED_FACE");
+  return text + styled(9000, "1.,0.5,0.", solid) + styled(9100, "0.,0.,1.", face) +
+         "#9200=PRESENTATION_LAYER_ASSIGNMENT('steel','',(" + solid + "));" +
+         "#9201=PRESENTATION_LAYER_ASSIGNMENT('seat','',(" + face + "));\n" + end;
+}
+
+TEST(Colours, OfFacesAndOfTheWholeSurviveToWhatHoldsThem) {
+  SurfaceModel surfaces = read_surface_model({"x.step", coloured_step()});
+  const std::vector<Face>& faces = surfaces.bodies.at(0).faces;
+  std::size_t blue = 0;
+  for (const Face& f : faces) {
+    ASSERT_TRUE(f.colour.has_value());
+    const bool is_blue = *f.colour == Rgb{0, 0, 1};
+    blue += is_blue;
+    EXPECT_TRUE(is_blue || (*f.colour == Rgb{1, 0.5F, 0}));
+    EXPECT_EQ(f.layer, is_blue ? "seat" : "steel");
+  }
+  EXPECT_EQ(blue, 1u);
+  const Model model = prepare(std::move(surfaces)).mesh;
+  ASSERT_TRUE(has_colours(model));
+  std::size_t triangles = 0;
+  for (std::uint32_t t = 0; t < model.parts[0].mesh.triangles.size(); ++t)
+    triangles += colour_of(model.parts[0], {t}) == Rgb{0, 0, 1};
+  ASSERT_GT(triangles, 0u);
+  for (const Format format : {Format::ply, Format::off}) {
+    std::string out;
+    WriteOptions options;
+    options.text = true;
+    write_model([&](std::string_view piece) { out += piece; }, model, format, options);
+    std::size_t rows = 0;
+    for (std::size_t at = out.find(" 0 0 255\n"); at != std::string::npos;
+         at = out.find(" 0 0 255\n", at + 1)) {
+      ++rows;
+    }
+    EXPECT_EQ(rows, triangles) << static_cast<int>(format);
+    const Certificate again = certify(read_model({"again", out}));
+    EXPECT_EQ(again.verdict, Verdict::solid) << static_cast<int>(format);
+  }
+  for (const Format format : {Format::stl, Format::obj}) {
+    const WriteReport report = write_model([](std::string_view) {}, model, format);
+    EXPECT_TRUE(std::any_of(report.notes.begin(), report.notes.end(), [](const std::string& n) {
+      return n.find("holds no colours") != std::string::npos;
+    })) << static_cast<int>(format);
+  }
+  // Taken as one body, each part keeps its own.
+  Model two = model;
+  two.parts.push_back(model.parts[0]);
+  two.parts[1].patch_colours.clear();
+  std::swap(two.parts[0], two.parts[1]);
+  const std::size_t n = model.parts[0].mesh.triangles.size();
+  const Model one = as_one(two);
+  for (std::uint32_t t = 0; t < n; ++t) {
+    EXPECT_EQ(colour_of(one.parts[0], {t}), std::nullopt);
+    EXPECT_EQ(colour_of(one.parts[0], {static_cast<std::uint32_t>(t + n)}),
+              colour_of(model.parts[0], {t}));
+  }
+}
+
+TEST(Iges, LevelsAndColoursAreRead) {
+  // Columns 33 to 40 of the first line of a directory entry hold the level, 17 to 24 of the second
+  // the colour.
+  std::string text = demo::iges_text(demo::draw_clamp());
+  std::size_t set = 0;
+  for (std::size_t at = 0; at + 162 <= text.size(); at += 81) {
+    if (text[at + 72] != 'D') continue;
+    if (text.substr(at, 8) == "     144") {
+      text.replace(at + 32, 8, "       7");
+      text.replace(at + 81 + 16, 8, "       3");
+      ++set;
+    }
+    at += 81;
+  }
+  ASSERT_GT(set, 3u);
+  const SurfaceModel model = read_surface_model({"x.igs", text});
+  std::size_t seen = 0;
+  for (const Body& body : model.bodies) {
+    for (const Face& f : body.faces) {
+      seen += f.layer == "level 7" && f.colour == Rgb{0, 1, 0};
+    }
+  }
+  EXPECT_EQ(seen, set);
 }
 
 TEST(SurfaceFormats, AreKnownByContentAndName) {

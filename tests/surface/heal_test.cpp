@@ -283,6 +283,52 @@ TEST(Heal, AFaceWithoutUsableLoopsGetsItsNaturalBounds) {
   ASSERT_EQ(plane.refused.size(), 1u);
 }
 
+// ---- Missing faces.
+
+TEST(ClosePlanes, EachMissingPlaneComesBackWithItsHoles) {
+  const SurfaceModel whole = read_surface_model({"x", demo::step_text(demo::draw_clamp())});
+  const double volume = volume_of(whole);
+  std::size_t closed = 0;
+  for (std::uint32_t gone = 0; gone < whole.bodies[0].faces.size(); ++gone) {
+    SurfaceModel model = whole;
+    Body& body = model.bodies[0];
+    if (body.faces[gone].surface->kind() != SurfaceKind::plane) continue;
+    const std::size_t loops = body.faces[gone].loops.size();
+    for (BodyShell& s : body.shells)
+      std::erase_if(s.faces, [&](const BodyShell::Use& u) { return u.face == gone; });
+    body.faces[gone].loops.clear();
+    // As a reader leaves it: without the face.
+    body.faces.erase(body.faces.begin() + gone);
+    for (BodyShell& s : body.shells) {
+      for (BodyShell::Use& u : s.faces) u.face -= u.face > gone;
+    }
+    EXPECT_EQ(volume_of(model), 0) << "open unless asked";
+    PrepareOptions options = with(safe_healings());
+    options.close_planes = true;
+    const Prepared p = prepare(model, options);
+    ASSERT_EQ(p.surfaces.closed.size(), 1u) << gone;
+    EXPECT_EQ(p.surfaces.closed[0].loops, loops);
+    const Certificate c = certify(p.mesh);
+    EXPECT_EQ(c.verdict, Verdict::solid) << gone;
+    EXPECT_NEAR(c.mass.volume, volume, 1e-9 * volume);
+    closed += loops;
+  }
+  EXPECT_GE(closed, 4u);
+}
+
+TEST(ClosePlanes, SheetsAndCurvedRimsStayOpen) {
+  SurfaceModel sheet = patch();
+  EXPECT_EQ(close_planes(sheet.bodies[0], 1e-3).size(), 1u)
+      << "a spline patch is not known to be a plane";
+  sheet = patch();
+  sheet.bodies[0].faces[0].surface = make_plane(Frame{});
+  EXPECT_TRUE(close_planes(sheet.bodies[0], 1e-3).empty());
+  sheet = patch();
+  sheet.bodies[0].edges[0].curve = make_polyline({{0, 0, 0}, {0.5, 0, 0.3}, {1, 0, 0}});
+  sheet.bodies[0].edges[0].to = 2;
+  EXPECT_TRUE(close_planes(sheet.bodies[0], 1e-3).empty());
+}
+
 TEST(Heal, LeavesCleanBodiesAlone) {
   for (const auto& drawn : {demo::draw_pod(), demo::draw_clamp()}) {
     const SurfaceModel model = read_surface_model({"x", demo::step_text(drawn)});

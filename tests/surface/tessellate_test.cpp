@@ -16,6 +16,7 @@
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/sanitized.h"
 #include "tests/support/stop_after.h"
 
 namespace aguja {
@@ -53,6 +54,7 @@ TEST(Tessellate, ClosedBodiesGiveClosedOutwardMeshesOfTheKnownSize) {
     SCOPED_TRACE(testing::Message() << "body " << which++);
     double last_volume = 0, last_area = 0;
     for (const double chord : {0.04, 0.01, 0.0025}) {
+      if (test::kSanitized && chord < 0.01) continue;
       PrepareOptions options;
       options.tessellation.chord = chord;
       options.tessellation.angle = 3;

@@ -2,7 +2,9 @@
 /// \file
 /// What was imported: named parts in one length unit.
 
+#include <array>
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -17,11 +19,15 @@ struct FacetRecords {
   Array<std::uint16_t> attributes;  ///< by triangle, binary STL only; empty if not kept
 };
 
+using Rgb = std::array<float, 3>;  ///< red, green, blue, 0 to 1
+
 struct Part {
   std::string name;
   Mesh mesh;
   std::vector<std::string> patch_names;  ///< by patch; may be shorter than the number of patches
   FacetRecords facets;
+  /// By patch, as the names; empty if none has any.
+  std::vector<std::optional<Rgb>> patch_colours = {};
 };
 
 struct Model {
@@ -36,6 +42,10 @@ struct Model {
 /// (parts that have patches of their own: those, named `part/patch`).
 /// Errors: ArgumentError if the sum is beyond the index types.
 [[nodiscard]] Model as_one(Model model);
+
+/// What the patch of the triangle is coloured with.
+[[nodiscard]] std::optional<Rgb> colour_of(const Part& part, TriangleId t);
+[[nodiscard]] bool has_colours(const Model& model);
 
 [[nodiscard]] std::size_t triangle_count(const Model& model);
 [[nodiscard]] Box box_of(const Model& model);

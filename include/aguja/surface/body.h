@@ -62,7 +62,8 @@ struct Face {
   bool same_sense = true;       ///< it faces as its surface's normal does
   std::vector<FaceLoop> loops;  ///< empty: all of the surface's domain
   std::string name;
-  std::optional<std::array<float, 3>> colour;  ///< red, green, blue, 0 to 1
+  std::optional<Rgb> colour;
+  std::string layer;  ///< empty: none is named
   EntityNumber entity = 0;
 };
 

@@ -15,6 +15,8 @@ struct PrepareOptions {
   int sew_steps = 1;
   /// What is healed before, by the same tolerance.
   std::vector<Healing> heal = safe_healings();
+  /// Close missing faces whose rim is flat within the same tolerance by a plane.
+  bool close_planes = false;
   TessellationOptions tessellation = {};
 };
 
@@ -23,6 +25,7 @@ struct PreparedSurfaces {
   SurfaceModel model;               ///< healed and sewn
   std::vector<HealResult> healing;  ///< by body, without the bodies
   std::vector<SewResult> sewing;    ///< by body, without the bodies
+  std::vector<ClosedPlane> closed;  ///< `face` counts within its body
   double sew_tolerance = 0;
   std::string sew_why;
   TessellatedModel tessellated;  ///< without its model

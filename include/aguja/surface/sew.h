@@ -39,4 +39,19 @@ struct SewResult {
 /// Errors    ArgumentError (a tolerance that is not finite or below 0).
 [[nodiscard]] SewResult sew(const Body& body, double tolerance, const SewOptions& options = {});
 
+/// A missing face that was closed by a plane.
+struct ClosedPlane {
+  std::uint32_t face = 0;  ///< the new one
+  Point place = Point::Zero();
+  double distance = 0;    ///< of its edges from the plane, at most
+  std::size_t loops = 0;  ///< with those around its holes
+  std::size_t edges = 0;
+};
+
+/// Adds a plane face for each loop of open edges that is flat within `tolerance`; loops in the same
+/// plane within it become its holes. Left open are rims that branch, and those of faces that lie in
+/// that plane themselves.
+/// Cost  O(n log n) for n open edges, and O(n m) for m loops in one plane.
+[[nodiscard]] std::vector<ClosedPlane> close_planes(Body& body, double tolerance);
+
 }  // namespace aguja
