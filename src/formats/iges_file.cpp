@@ -4,6 +4,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <span>
 
 namespace aguja::detail {
 namespace {
@@ -64,6 +65,28 @@ std::vector<std::string_view> split_values(std::string_view text, char delimiter
     at = end + 1;
   }
   return out;
+}
+
+// From the two lines of its directory entry, each of 72 characters at least.
+IgesEntity fixed_entity(std::uint64_t number, const std::array<std::string_view, 2>& lines) {
+  const auto field = [&](int line, int i) {
+    return lines[static_cast<std::size_t>(line)].substr(static_cast<std::size_t>(8 * i), 8);
+  };
+  IgesEntity e;
+  e.number = number;
+  e.type = static_cast<int>(whole(field(0, 0)));
+  e.matrix = static_cast<std::uint64_t>(std::max(0LL, whole(field(0, 6))));
+  std::string status(field(0, 8));
+  for (char& c : status) {
+    if (c == ' ') c = '0';
+  }
+  e.is_blank = status.substr(0, 2) == "01";
+  e.is_dependent = status[3] == '1' || status[3] == '3';
+  e.color = static_cast<int>(whole(field(1, 2)));
+  e.level = static_cast<int>(whole(field(0, 4)));
+  e.form = static_cast<int>(whole(field(1, 4)));
+  e.label = std::string(trimmed(field(1, 7)));
+  return e;
 }
 
 }  // namespace
@@ -144,70 +167,13 @@ IgesFile::IgesFile(const Source& source) {
       terminator = again[1][2];
   }
   if (compressed) {
-    // Directory entries as changes against the one before, parameter data right behind each.
-    std::array<std::string, 20> fields;
-    for (std::size_t i = compressed_first; i < lines.size(); ++i) {
-      std::string_view line = lines[i];
-      if (!line.starts_with('D')) continue;
-      std::string entry(line);
-      while (entry.find(';') == std::string::npos && i + 1 < lines.size())
-        entry += std::string(lines[++i]);
-      const std::size_t at = entry.find('@');
-      const auto number = static_cast<std::uint64_t>(
-          whole(std::string_view(entry).substr(1, at == std::string::npos ? 9 : at - 1)));
-      for (std::size_t k = at; k != std::string::npos && k < entry.size() && entry[k] == '@';) {
-        const std::size_t underscore = entry.find('_', k);
-        if (underscore == std::string::npos) break;
-        const auto field = static_cast<std::size_t>(
-            whole(std::string_view(entry).substr(k + 1, underscore - k - 1)));
-        std::size_t end = entry.find_first_of("@;", underscore);
-        if (end == std::string::npos) end = entry.size();
-        if (field >= 1 && field <= 20)
-          fields[field - 1] = entry.substr(underscore + 1, end - underscore - 1);
-        k = end;
-      }
-      std::string text;
-      while (i + 1 < lines.size() && !lines[i + 1].starts_with('D') &&
-             !(lines[i + 1].size() > 72 && lines[i + 1][72] == 'T')) {
-        text += lines[++i];
-      }
-      IgesEntity e;
-      e.number = number;
-      e.type = static_cast<int>(whole(fields[0]));
-      e.matrix = static_cast<std::uint64_t>(std::max(0LL, whole(fields[6])));
-      e.color = static_cast<int>(whole(fields[12]));
-      e.level = static_cast<int>(whole(fields[4]));
-      e.form = static_cast<int>(whole(fields[14]));
-      std::string status = fields[8];
-      while (status.size() < 8) status.insert(status.begin(), '0');
-      e.is_blank = status.substr(0, 2) == "01";
-      e.is_dependent = status[3] == '1' || status[3] == '3';
-      parameters_[number] = text;
-      entities_.push_back(std::move(e));
-    }
+    read_compressed(std::span(lines).subspan(std::min(compressed_first, lines.size())));
   } else {
     for (const Directory& d : directory) {
       if (d.lines[1].empty())
         fail(InputProblem::truncated, lines.size(), "the last directory entry has one line of two",
              "two lines", "one");
-      const auto field = [&](int line, int i) {
-        return d.lines[static_cast<std::size_t>(line)].substr(static_cast<std::size_t>(8 * i), 8);
-      };
-      IgesEntity e;
-      e.number = d.number;
-      e.type = static_cast<int>(whole(field(0, 0)));
-      e.matrix = static_cast<std::uint64_t>(std::max(0LL, whole(field(0, 6))));
-      std::string status(field(0, 8));
-      for (char& c : status) {
-        if (c == ' ') c = '0';
-      }
-      e.is_blank = status.substr(0, 2) == "01";
-      e.is_dependent = status[3] == '1' || status[3] == '3';
-      e.color = static_cast<int>(whole(field(1, 2)));
-      e.level = static_cast<int>(whole(field(0, 4)));
-      e.form = static_cast<int>(whole(field(1, 4)));
-      e.label = std::string(trimmed(field(1, 7)));
-      entities_.push_back(std::move(e));
+      entities_.push_back(fixed_entity(d.number, d.lines));
     }
   }
   if (entities_.empty())
@@ -220,6 +186,51 @@ IgesFile::IgesFile(const Source& source) {
     if (!e.values.empty()) e.values.erase(e.values.begin());
   }
   for (std::size_t i = 0; i < entities_.size(); ++i) at_.try_emplace(entities_[i].number, i);
+}
+
+// Directory entries as changes against the one before, parameter data right behind each.
+void IgesFile::read_compressed(std::span<const std::string_view> lines) {
+  std::array<std::string, 20> fields;
+  for (std::size_t i = 0; i < lines.size(); ++i) {
+    std::string_view line = lines[i];
+    if (!line.starts_with('D')) continue;
+    std::string entry(line);
+    while (entry.find(';') == std::string::npos && i + 1 < lines.size())
+      entry += std::string(lines[++i]);
+    const std::size_t at = entry.find('@');
+    const auto number = static_cast<std::uint64_t>(
+        whole(std::string_view(entry).substr(1, at == std::string::npos ? 9 : at - 1)));
+    for (std::size_t k = at; k != std::string::npos && k < entry.size() && entry[k] == '@';) {
+      const std::size_t underscore = entry.find('_', k);
+      if (underscore == std::string::npos) break;
+      const auto field = static_cast<std::size_t>(
+          whole(std::string_view(entry).substr(k + 1, underscore - k - 1)));
+      std::size_t end = entry.find_first_of("@;", underscore);
+      if (end == std::string::npos) end = entry.size();
+      if (field >= 1 && field <= 20)
+        fields[field - 1] = entry.substr(underscore + 1, end - underscore - 1);
+      k = end;
+    }
+    std::string text;
+    while (i + 1 < lines.size() && !lines[i + 1].starts_with('D') &&
+           !(lines[i + 1].size() > 72 && lines[i + 1][72] == 'T')) {
+      text += lines[++i];
+    }
+    IgesEntity e;
+    e.number = number;
+    e.type = static_cast<int>(whole(fields[0]));
+    e.matrix = static_cast<std::uint64_t>(std::max(0LL, whole(fields[6])));
+    e.color = static_cast<int>(whole(fields[12]));
+    e.level = static_cast<int>(whole(fields[4]));
+    e.form = static_cast<int>(whole(fields[14]));
+    e.label = std::string(trimmed(fields[17]));
+    std::string status = fields[8];
+    while (status.size() < 8) status.insert(status.begin(), '0');
+    e.is_blank = status.substr(0, 2) == "01";
+    e.is_dependent = status[3] == '1' || status[3] == '3';
+    parameters_[number] = text;
+    entities_.push_back(std::move(e));
+  }
 }
 
 void IgesFile::read_global(const std::string& text) {

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -53,7 +54,7 @@ class IgesFile {
 
  private:
   void read_global(const std::string& text);
-  void read_compressed(std::string_view bytes, std::string& global, std::string& data);
+  void read_compressed(std::span<const std::string_view> lines);
 
   std::vector<IgesEntity> entities_;
   std::map<std::uint64_t, std::size_t> at_;

@@ -186,7 +186,7 @@ class IgesReader {
   Face make_face(const IgesEntity& e, Body& body) {
     Face face;
     face.entity = e.number;
-    face.name = e.label;
+    face.name = name_of(e);
     const IgesValues v(e);
     if (e.type == 144) {
       face.surface = geometry_.surface(v.pointer(0), e.number);
@@ -359,7 +359,7 @@ class IgesReader {
   void begin_body(const IgesEntity& e) {
     body_ = {};
     body_.entity = e.number;
-    body_.name = e.label;
+    body_.name = name_of(e);
     vertex_at_.clear();
     edge_at_.clear();
     face_at_.clear();
@@ -432,7 +432,7 @@ class IgesReader {
     const IgesValues v(e);
     Face face;
     face.entity = e.number;
-    face.name = e.label;
+    face.name = name_of(e);
     face.colour = colour_of(e);
     face.layer = layer_of(e);
     face.surface = geometry_.surface(v.pointer(0), e.number);
@@ -566,6 +566,39 @@ class IgesReader {
     } catch (const IgesError&) {
       return std::nullopt;
     }
+  }
+
+  // What a name property (406 form 15) says, else the label. Pointers to properties follow an
+  // entity's own values, behind those to associativities.
+  std::string name_of(const IgesEntity& e) {
+    const IgesValues v(e);
+    try {
+      const auto own = [&]() -> std::size_t {
+        switch (e.type) {
+          case 143:
+            return 3 + v.size(2);
+          case 144:
+            return 4 + v.size(2);
+          case 186:
+            return 3 + 2 * v.size(2);
+          case 510:
+            return 3 + v.size(1);
+          default:
+            return v.count();
+        }
+      }();
+      if (own >= v.count()) return e.label;
+      const std::size_t properties = own + 1 + v.size(own);
+      if (properties >= v.count()) return e.label;
+      for (std::size_t i = 1, n = v.size(properties); i <= n; ++i) {
+        const IgesEntity& p = file_.entity(v.pointer(properties + i), e.number);
+        if (p.type == 406 && p.form == 15 && p.values.size() > 1)
+          return detail::counted_text(p.values[1]);
+      }
+    } catch (const IgesError&) {
+      // What is wrong behind an entity's own values takes away a name at most.
+    }
+    return e.label;
   }
 
   // Levels are numbers; a property (406 form 3) may name what one is for.

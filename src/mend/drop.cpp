@@ -186,6 +186,24 @@ std::vector<TriangleId> flaps(const Mesh& mesh) {
   return out;
 }
 
+std::vector<TriangleId> hanging_triangles(const Mesh& mesh) {
+  const Welded welded(mesh);
+  const EdgeTable edges(welded.triangles(), welded.points().size());
+  std::vector<TriangleId> out;
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    const Triangle& own = welded.triangle({t});
+    if (has_equal_corners(own)) continue;
+    int naked = 0, against = 0;
+    for (int c = 0; c < 3; ++c) {
+      const EdgeId e = *edges.find(own[c], own[(c + 1) % 3]);
+      naked += edges.is_naked(e);
+      against += edges.is_winding_conflict(e);
+    }
+    if (naked == 2 && against == 1) out.push_back({t});
+  }
+  return out;
+}
+
 std::vector<TriangleId> whole_components(const Mesh& mesh, std::span<const TriangleId> triangles) {
   const Welded welded(mesh);
   const Components components =

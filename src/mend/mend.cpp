@@ -49,6 +49,7 @@ const std::vector<Rule>& rules() {
       {Remedy::drop, {loose_sheet}, false, false, "it encloses nothing"},
       {Remedy::drop, {internal_face}, false, false, "there is material on both sides"},
       {Remedy::drop, {nonmanifold_edge}, false, false, "a flap that hangs on the surface"},
+      {Remedy::drop, {winding_conflict}, false, false, "a flap that hangs by one edge, against it"},
       {Remedy::refit, {runaway_face}, false, true, "deleted and filled anew"},
       {Remedy::close_gaps, {gap}, false, true, "too wide to be noise: a decision"},
       {Remedy::fill, {opening}, true, true, ""},

@@ -277,6 +277,7 @@ Change drop_target(const Mesh& mesh, const Target& target, const SettingReader& 
     add(among(back_to_back_pairs(mesh), triangles_of(target, {back_to_back})));
   }
   if (is_kind(target, nonmanifold_edge) || is_kind(target, sheet_border)) add(flaps(mesh));
+  if (is_kind(target, winding_conflict)) add(hanging_triangles(mesh));
   add(whole_components(mesh, triangles_of(target, {stray_shell, loose_sheet, zero_volume})));
   if (is_kind(target, sheet_border) && !is_kind(target, nonmanifold_edge) && goes.empty()) {
     add(whole_components(mesh, triangles_of(target, {sheet_border})));

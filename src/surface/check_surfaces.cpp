@@ -212,11 +212,34 @@ class Checker {
                                    : "its edges would close if they ran the other way";
         }
       }
-      if (open == 0) continue;
+      if (open == 0) {
+        check_branching(f);
+        continue;
+      }
       GivenFinding& g = add(FindingKind::open_loop, f, at, widest);
       g.finding.count = open;
       g.finding.detail += ": " + why;
       told_open_.insert(f);
+    }
+  }
+
+  // A loop comes to each of its vertices once; along a seam it runs both ways.
+  void check_branching(std::uint32_t f) {
+    for (const FaceLoop& l : body_->faces[f].loops) {
+      std::set<std::uint32_t> edges, starts;
+      std::optional<std::uint32_t> twice;
+      bool has_seam = false;
+      for (const EdgeUseOfFace& u : l.edges) {
+        const BodyEdge& e = body_->edges[u.edge];
+        has_seam |= !edges.insert(u.edge).second;
+        if (e.is_closed()) continue;
+        const std::uint32_t start = u.forward ? e.start : e.end;
+        if (!starts.insert(start).second) twice = start;
+      }
+      if (has_seam || !twice) continue;
+      add(FindingKind::open_loop, f, body_->vertices[*twice].point, 0).finding.detail +=
+          ": a vertex with more than two edges of the loop";
+      return;
     }
   }
 

@@ -390,6 +390,82 @@ TEST(Iges, TheCompressedFormIsTheSame) {
   EXPECT_DOUBLE_EQ(b.mass.volume, a.mass.volume);
 }
 
+struct IgesLine {
+  int type = 0;
+  std::string parameters;  // after the type
+  int form = 0;
+  int level = 0;
+};
+std::string iges(const std::vector<IgesLine>& entities) {
+  const auto right = [](const std::string& t, std::size_t n) {
+    return std::string(n - std::min(n, t.size()), ' ') + t;
+  };
+  const auto line = [&](std::string text, char section, std::size_t number) {
+    text.resize(72, ' ');
+    return text + section + right(std::to_string(number), 7) + "\n";
+  };
+  std::string directory, data;
+  std::size_t rows = 0;
+  for (std::size_t i = 0; i < entities.size(); ++i) {
+    const IgesLine& e = entities[i];
+    std::string text = std::to_string(e.type) + "," + e.parameters + ";";
+    const std::size_t first = rows + 1;
+    for (std::size_t at = 0; at < text.size(); at += 64) {
+      std::string part = text.substr(at, 64);
+      part.resize(64, ' ');
+      data += line(part + right(std::to_string(2 * i + 1), 8), 'P', ++rows);
+    }
+    const auto f = [&](long long n) { return right(std::to_string(n), 8); };
+    directory += line(f(e.type) + f(static_cast<long long>(first)) + f(0) + f(0) + f(e.level) +
+                          f(0) + f(0) + f(0) + "00000000",
+                      'D', 2 * i + 1);
+    directory += line(f(e.type) + f(0) + f(0) + f(static_cast<long long>(rows + 1 - first)) +
+                          f(e.form) + std::string(16, ' ') + right("PLAIN", 8) + f(0),
+                      'D', 2 * i + 2);
+  }
+  return line("made by a test", 'S', 1) +
+         line("1H,,1H;,1Hx,1Hx,1Hx,1Hx,32,38,6,308,15,1Hx,1.,2,2HMM,1,0.01,1Hx,1E-6,1.;", 'G', 1) +
+         directory + data + line("S1G1D1P1", 'T', 1);
+}
+
+TEST(Iges, PropertiesNameFacesAndLevels) {
+  const std::string square =
+      "1,1,1,1,0,0,1,0,0,0.,0.,1.,1.,0.,0.,1.,1.,1.,1.,1.,1.,0.,0.,0.,1.,0.,0.,0.,1.,0.,1.,1.,0.,"
+      "0.,1.,0.,1.";
+  const std::string text = iges({{128, square},
+                                 {406, "1,5Hhello", 15},
+                                 {144, "1,0,0,0,0,1,3", 0, 7},
+                                 {406, "2,0,4Hbase", 3, 7},
+                                 {144, "1,0,0,0", 0, 8}});
+  const SurfaceModel model = read_iges({"x", text});
+  ASSERT_EQ(model.bodies.size(), 1u);
+  const std::vector<Face>& faces = model.bodies[0].faces;
+  ASSERT_EQ(faces.size(), 2u);
+  EXPECT_EQ(faces[0].name, "hello");
+  EXPECT_EQ(faces[0].layer, "base");
+  EXPECT_EQ(faces[1].name, "PLAIN");
+  EXPECT_EQ(faces[1].layer, "level 8");
+  // A pointer to nowhere costs the name alone.
+  const SurfaceModel lost = read_iges({"x", iges({{128, square}, {144, "1,0,0,0,0,1,77"}})});
+  ASSERT_EQ(lost.bodies.size(), 1u);
+  EXPECT_EQ(lost.bodies[0].faces[0].name, "PLAIN");
+}
+
+TEST(Iges, AnEntryThatIsThereTwiceIsReadOnce) {
+  const std::string square =
+      "1,1,1,1,0,0,1,0,0,0.,0.,1.,1.,0.,0.,1.,1.,1.,1.,1.,1.,0.,0.,0.,1.,0.,0.,0.,1.,0.,1.,1.,0.,"
+      "0.,1.,0.,1.";
+  std::string text = iges({{128, square}, {144, "1,0,0,0"}});
+  // The second entry takes the first one's number, again and again.
+  const std::size_t at = text.find("     144");
+  std::string entry = text.substr(at, 162);
+  entry.replace(73, 7, "      1");
+  std::string many;
+  for (int i = 0; i < 2000; ++i) many += entry;
+  text.insert(at, many);
+  EXPECT_NO_THROW(static_cast<void>(read_iges({"x", text})));
+}
+
 // ---- Colours and layers.
 
 // The clamp with a colour on the whole, another on its first face, and a layer of each.

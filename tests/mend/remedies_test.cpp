@@ -12,6 +12,8 @@
 #include "aguja/mend/refit.h"
 #include "aguja/mend/remedy.h"
 #include "aguja/mend/weld.h"
+#include "aguja/mesh/edge_table.h"
+#include "aguja/mesh/weld.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/shapes.h"
 
@@ -161,6 +163,33 @@ TEST(Drop, CopiesFlapsAndBackToBackPairsGoAndTheSolidIsBack) {
     std::swap(pair[0], pair[1]);
     back.triangles.push_back(pair);
     EXPECT_TRUE(is_solid(drop_triangles(back, back_to_back_pairs(back)).mesh));
+  }
+}
+
+TEST(Drop, FinsOnARimHangByOneEdge) {
+  // A box without its lid, and fins on some edges of the rim, running as their neighbours do.
+  for (std::uint64_t seed = 1; seed <= 30; ++seed) {
+    Random random(seed);
+    Mesh mesh = without(grid_box(4, {1, 1, 1}), [](const Point& p) { return p.z() > 0.999; });
+    mesh = with_distinct_points(mesh);
+    EXPECT_TRUE(hanging_triangles(mesh).empty());
+    const Welded welded(mesh);
+    const EdgeTable edges(welded.triangles(), welded.points().size());
+    std::vector<TriangleId> fins;
+    for (const EdgeId e : select_edges(edges, [&](EdgeId id) { return edges.is_naked(id); })) {
+      if (!random.chance(0.3)) continue;
+      const EdgeUse use = edges.uses(e)[0];
+      const Triangle t = mesh.triangle(use.triangle());
+      const VertexId a = t[use.corner()], b = t[(use.corner() + 1) % 3];
+      mesh.points.push_back(mesh.point(a) + Vector(0, 0, random.between(0.1, 1)));
+      fins.push_back({static_cast<std::uint32_t>(mesh.triangles.size())});
+      mesh.triangles.push_back(
+          {{a, b, VertexId{static_cast<std::uint32_t>(mesh.points.size() - 1)}}});
+    }
+    EXPECT_EQ(hanging_triangles(mesh), fins);
+    const Change change = drop_triangles(mesh, fins);
+    EXPECT_EQ(change.done, fins.size());
+    EXPECT_EQ(naked_edges(change.mesh), 16u);
   }
 }
 

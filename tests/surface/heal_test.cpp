@@ -127,6 +127,39 @@ TEST(Heal, LoopsThatBranchAreNotGuessed) {
   EXPECT_EQ(result.refused[0].detail, "a vertex with 3 edges of the loop");
 }
 
+TEST(CheckSurfaces, ALoopThatPassesAVertexTwiceIsTold) {
+  SurfaceModel model = patch();
+  Body& body = model.bodies[0];
+  body.faces[0].surface = make_plane(Frame{});
+  // Two triangles that touch in the first corner, drawn in one go.
+  const std::vector<Point> corners = {{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {-1, -1, 0}, {-1, 0, 0}};
+  const std::vector<std::array<std::uint32_t, 2>> edges = {{0, 1}, {1, 2}, {2, 0},
+                                                           {0, 4}, {4, 3}, {3, 0}};
+  body.vertices.clear();
+  body.edges.clear();
+  for (const Point& p : corners) body.vertices.push_back({p, 0});
+  auto& uses = body.faces[0].loops[0].edges;
+  uses.clear();
+  for (const auto& [a, b] : edges) {
+    body.edges.push_back({make_line(corners[a], corners[b] - corners[a]), 0, 1, a, b});
+    uses.push_back({static_cast<std::uint32_t>(uses.size()), true, nullptr});
+  }
+  const auto told = [&] {
+    const Prepared p = prepare(model, with({}));
+    for (const GivenFinding& g : check_surfaces(p.surfaces, p.mesh)) {
+      if (g.finding.kind == FindingKind::open_loop &&
+          g.finding.detail.find("more than two edges") != std::string::npos) {
+        EXPECT_LE(g.finding.place.norm(), 1e-12);
+        return true;
+      }
+    }
+    return false;
+  };
+  EXPECT_TRUE(told());
+  uses.resize(3);
+  EXPECT_FALSE(told());
+}
+
 TEST(Heal, SeveralLoopsInOneAreParted) {
   SurfaceModel model = block();
   for (Face& f : model.bodies[0].faces) {

@@ -34,6 +34,9 @@ struct DropOptions {
 /// Regions that end on non-manifold edges on one side and nowhere on the other, the lesser ones of
 /// their components. Rising.
 [[nodiscard]] std::vector<TriangleId> flaps(const Mesh& mesh);
+/// Triangles that hang by one edge, along which they run as their neighbour does: fins on a rim.
+/// Those that are no fins but turned over `orient` turns back first. Rising.
+[[nodiscard]] std::vector<TriangleId> hanging_triangles(const Mesh& mesh);
 /// All triangles of the components that these belong to. Rising.
 [[nodiscard]] std::vector<TriangleId> whole_components(const Mesh& mesh,
                                                        std::span<const TriangleId> triangles);
