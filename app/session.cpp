@@ -192,7 +192,9 @@ void Session::add_reading(CLI::App& command) {
   command.add_option("--chord", chord_,
                      "surface models: how far facets may lie from their faces; a thousandth of the "
                      "diagonal if left out");
-  command.add_option("--facet-angle", facet_angle_,
+  // `measure` has angles of its own.
+  command.add_option(command.get_name() == "measure" ? "--facet-angle" : "--facet-angle,--angle",
+                     facet_angle_,
                      "surface models: by how much a curve may turn from facet to facet; 20deg");
   command.add_option("--longest", longest_, "surface models: the longest side of a facet");
   command.add_flag("--as-one", as_one_, "take all parts as one body, the parts as its patches");

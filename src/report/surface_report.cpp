@@ -131,7 +131,9 @@ Json surface_json(const PreparedSurfaces& surfaces) {
            {{"vertices", statistics_json(t.vertices)},
             {"edges", statistics_json(t.edges)},
             {"faces", statistics_json(t.faces)}}},
-          {"chord_height", surfaces.tessellated.chord}};
+          {"chord_height", surfaces.tessellated.chord},
+          {"area_within", surfaces.errors.area},
+          {"volume_within", surfaces.errors.volume}};
 }
 
 std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
@@ -144,6 +146,11 @@ std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
                   plural(c.faces, "face"), plural(c.edges, "edge"), grouped(c.edges_used_once),
                   grouped(c.edges_used_more), grouped(c.closed_shells), grouped(c.shells),
                   brief(surfaces.tessellated.chord), unit));
+  if (surfaces.errors.volume > 0) {
+    notes.push_back(
+        fmt::format("of the surfaces themselves, areas are within {} {}² and volumes within {} {}³",
+                    brief(surfaces.errors.area), unit, brief(surfaces.errors.volume), unit));
+  }
   std::size_t joined = 0, divided = 0, before = 0;
   double gap = 0;
   for (const SewResult& s : surfaces.sewing) {

@@ -488,7 +488,8 @@ class Finder {
       const double around = of_closed.at_middle(t) - 0.5;
       const double open_around = of_open.at_middle(t);
       const double in_all = around + open_around;
-      const auto whole = [](double winding) { return std::clamp(std::round(winding), 0.0, 1e9); };
+      // Where it overflowed nothing is known, and the margin is none.
+      const auto whole = [](double w) { return w > 0 ? std::min(std::round(w), 1e9) : 0.0; };
       bodies_[b].depth = static_cast<std::size_t>(whole(around) + whole(open_around));
       bodies_[b].margin = std::max(0.0, 1 - 2 * std::fabs(in_all - std::round(in_all)));
     }

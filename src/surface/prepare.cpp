@@ -3,7 +3,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include <Eigen/Geometry>
+
 #include "aguja/mend/orient.h"
+#include "aguja/mesh/edge_table.h"
+#include "aguja/mesh/weld.h"
+#include "surface/edge_fit.h"
 
 namespace aguja {
 namespace {
@@ -24,6 +29,68 @@ SewTolerance sew_tolerance_for(const SurfaceModel& model, const PrepareOptions& 
     return {*model.uncertainty, "the uncertainty that the file states"};
   }
   return {own, "a hundred-thousandth of the model's diagonal"};
+}
+
+namespace {
+
+// 0 if it is straight.
+double curved_length(const BodyEdge& edge) {
+  constexpr int kPieces = 16;
+  const Interval range = edge.range();
+  double length = 0;
+  Point last = edge.curve->point(range.low);
+  const Point first = last;
+  for (int i = 1; i <= kPieces; ++i) {
+    const Point p = edge.curve->point(range.low + range.width() * i / kPieces);
+    length += (p - last).norm();
+    last = p;
+  }
+  return length > (last - first).norm() * (1 + 1e-12) ? length : 0;
+}
+
+}  // namespace
+
+SizeErrors size_errors(const SurfaceModel& model, const Model& mesh, double chord) {
+  SizeErrors errors;
+  for (const Part& part : mesh.parts) {
+    const auto& triangles = part.mesh.triangles;
+    const Welded welded(part.mesh);
+    const EdgeTable edges(welded.triangles(), welded.points().size());
+    std::vector<Vector> normals;
+    for (const Triangle& t : triangles) {
+      const Point& a = part.mesh.point(t[0]);
+      normals.push_back(0.5 * (part.mesh.point(t[1]) - a).cross(part.mesh.point(t[2]) - a));
+    }
+    std::vector<double> least_cosine(triangles.size(), 1.0);
+    for (std::uint32_t e = 0; e < edges.size(); ++e) {
+      const auto uses = edges.uses({e});
+      if (uses.size() != 2) continue;
+      const std::uint32_t s = uses[0].triangle().value, t = uses[1].triangle().value;
+      if (!part.mesh.patch_of.empty() && part.mesh.patch_of[s] != part.mesh.patch_of[t]) continue;
+      const double size = normals[s].norm() * normals[t].norm();
+      if (!(size > 0)) continue;
+      const double cosine = std::clamp(normals[s].dot(normals[t]) / size, 0.0, 1.0);
+      least_cosine[s] = std::min(least_cosine[s], cosine);
+      least_cosine[t] = std::min(least_cosine[t], cosine);
+    }
+    double area = 0;
+    for (std::size_t t = 0; t < triangles.size(); ++t) {
+      const double own = normals[t].norm();
+      area += own;
+      errors.area += own * (1 / std::max(least_cosine[t], 0.5) - 1);
+    }
+    errors.volume += area * chord;
+  }
+  for (const BodyInstance& instance : model.instances) {
+    const Body& body = model.bodies[instance.body];
+    const std::vector<std::uint32_t> uses = edge_uses(body);
+    const double scale = std::cbrt(std::fabs(instance.placement.linear.determinant()));
+    for (std::uint32_t e = 0; e < uses.size(); ++e) {
+      if (uses[e] == 0 || !has_ends(body.edges[e])) continue;
+      errors.area += uses[e] * 2.0 / 3 * chord * scale * curved_length(body.edges[e]);
+    }
+  }
+  return errors;
 }
 
 Prepared prepare(SurfaceModel model, const PrepareOptions& options, Progress* progress) {
@@ -73,6 +140,7 @@ Prepared prepare(SurfaceModel model, const PrepareOptions& options, Progress* pr
     }
     ++part;
   }
+  s.errors = size_errors(model, out.mesh, s.tessellated.chord);
   s.model = std::move(model);
   return out;
 }

@@ -378,13 +378,13 @@ TessellatedModel tessellate(const SurfaceModel& model, const TessellationOptions
   TessellatedModel out;
   TessellationOptions own = options;
   own.chord = chosen_chord(options, box_of(model));
-  out.chord = *own.chord;
+  out.chord = out.finest = *own.chord;
   out.model.unit = model.unit;
   out.model.unit_assumed = model.unit_assumed;
   out.model.notes = model.notes;
   for (const Body& body : model.bodies) {
     out.bodies.push_back(tessellate(body, own, progress));
-    out.chord = std::min(out.chord, out.bodies.back().chord);
+    out.finest = std::min(out.finest, out.bodies.back().chord);
   }
   for (const BodyInstance& instance : model.instances) {
     const Body& body = model.bodies[instance.body];

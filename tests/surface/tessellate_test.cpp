@@ -52,7 +52,7 @@ TEST(Tessellate, ClosedBodiesGiveClosedOutwardMeshesOfTheKnownSize) {
   std::size_t which = 0;
   for (const DrawnBody& body : bodies()) {
     SCOPED_TRACE(testing::Message() << "body " << which++);
-    double last_volume = 0, last_area = 0;
+    double last_volume = 0, last_area = 0, last_bound = 0;
     for (const double chord : {0.04, 0.01, 0.0025}) {
       if (test::kSanitized && chord < 0.01) continue;
       PrepareOptions options;
@@ -74,6 +74,13 @@ TEST(Tessellate, ClosedBodiesGiveClosedOutwardMeshesOfTheKnownSize) {
       if (last_area > 1e-9 * body.area) {
         EXPECT_LT(area_error, 0.6 * last_area);
       }
+      // Within what is said of it, which falls with the chord as well.
+      EXPECT_LE(volume_error, p.surfaces.errors.volume * (1 + 1e-9));
+      EXPECT_LE(area_error, p.surfaces.errors.area + 1e-9 * body.area);
+      if (last_bound > 1e-9 * body.area) {
+        EXPECT_LT(p.surfaces.errors.area, 0.6 * last_bound);
+      }
+      last_bound = p.surfaces.errors.area;
       last_volume = volume_error;
       last_area = area_error;
     }

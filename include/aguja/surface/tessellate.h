@@ -63,7 +63,8 @@ struct TessellatedBody {
 struct TessellatedModel {
   Model model;
   std::vector<TessellatedBody> bodies;  ///< by body; meshes moved into the model where used once
-  double chord = 0;
+  double chord = 0;                     ///< no facet is farther from its face
+  double finest = 0;  ///< what faces were made finer to, whose facets would cross others
 };
 [[nodiscard]] TessellatedModel tessellate(const SurfaceModel& model,
                                           const TessellationOptions& options = {},
