@@ -1,5 +1,7 @@
 #include "aguja/formats/plan.h"
 
+#include <algorithm>
+#include <cmath>
 #include <set>
 
 #include "formats/toml_reader.h"
@@ -86,10 +88,11 @@ class PlanReader : TomlReader {
   std::size_t number_of(const toml::table& table) {
     const auto* node = table.get("step");
     const double wanted = node == nullptr ? static_cast<double>(last_ + 1) : number(*node);
-    const auto count = static_cast<std::size_t>(std::max(wanted, 0.0));
-    if (wanted < 1 || wanted > 1e6 || static_cast<double>(count) != wanted) {
-      fail(node->source(), "step is a whole number from 1", "a number", "");
+    if (!(wanted >= 1 && wanted <= 1e6) || wanted != std::floor(wanted)) {
+      fail(node == nullptr ? table.source() : node->source(), "step is a whole number from 1",
+           "a number", "");
     }
+    const auto count = static_cast<std::size_t>(wanted);
     if (!numbers_.insert(count).second) {
       fail(node == nullptr ? table.source() : node->source(),
            "there are two steps " + std::to_string(count), "another number", "");

@@ -140,6 +140,11 @@ TEST(Plan, WhatIsWrongIsNamedWithItsLine) {
   EXPECT_NE(message_of(
                 "[[steps]]\nremedy = \"fill\"\nstep = 2\n[[steps]]\nremedy = \"fill\"\nstep = 2\n"),
             "");
+  for (const std::string step : {"1.5", "1e300", "nan", "-inf", "1000001"})
+    EXPECT_NE(message_of("[[steps]]\nremedy = \"fill\"\nstep = " + step + "\n"), "") << step;
+  EXPECT_NE(message_of("[[steps]]\nremedy = \"fill\"\nstep = 1000000\n[[steps]]\nremedy = "
+                       "\"fill\"\n"),
+            "");
   EXPECT_NE(message_of("[[steps]]\nremedy = \"fill\"\nrefine = 3\n"), "");
   EXPECT_NE(message_of("[[steps]]\nremedy = \"move\"\nat = [1, 2]\n"), "");
   EXPECT_NE(message_of("tolerance = -1\n"), "");
