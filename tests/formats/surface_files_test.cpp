@@ -27,6 +27,18 @@ std::string step(const std::string& data) {
          "\nENDSEC;\nEND-ISO-10303-21;\n";
 }
 std::string clamp() { return demo::step_text(demo::draw_clamp()); }
+const std::string kEnd = "ENDSEC;\nEND-ISO-10303-21;\n";
+// So that entities can be added.
+std::string without_end(std::string text) {
+  text.erase(text.size() - kEnd.size());
+  return text;
+}
+// The first entity of a type, as #number.
+std::string first_of(const std::string& text, const std::string& type) {
+  const std::size_t at = text.find("=" + type + "(");
+  const std::size_t start = text.rfind('#', at);
+  return text.substr(start, at - start);
+}
 std::string replaced(std::string text, const std::string& from, const std::string& to) {
   const std::size_t at = text.find(from);
   EXPECT_NE(at, std::string::npos) << from;
@@ -282,13 +294,8 @@ TEST(Step, FacetedAndTessellatedShapesAreRead) {
 
 TEST(Step, AssembliesPlaceTheirPartsAgainAndAgain) {
   // The clamp, used twice by an assembly: as it is, and turned by 90 degrees and moved.
-  std::string text = clamp();
-  const std::string end = "ENDSEC;\nEND-ISO-10303-21;\n";
-  text.erase(text.size() - end.size());
-  const auto number_of = [&](const std::string& type) {
-    const std::size_t at = text.find("=" + type + "(");
-    return text.substr(text.rfind('#', at), at - text.rfind('#', at));
-  };
+  std::string text = without_end(clamp());
+  const auto number_of = [&](const std::string& type) { return first_of(text, type); };
   const std::string child = number_of("PRODUCT_DEFINITION"),
                     representation = number_of("ADVANCED_BREP_SHAPE_REPRESENTATION");
   text +=
@@ -312,7 +319,7 @@ TEST(Step, AssembliesPlaceTheirPartsAgainAndAgain) {
             "=CONTEXT_DEPENDENT_SHAPE_REPRESENTATION(" + n(3) + "," + n(1) + ");";
     next += 10;
   }
-  const SurfaceModel model = read_step({"x", text + end});
+  const SurfaceModel model = read_step({"x", text + kEnd});
   ASSERT_EQ(model.bodies.size(), 1u);
   ASSERT_EQ(model.instances.size(), 2u);
   EXPECT_EQ(model.instances[0].name, "clamp-1");
@@ -428,11 +435,13 @@ std::string iges(const std::vector<IgesLine>& entities) {
          directory + data + line("S1G1D1P1", 'T', 1);
 }
 
+// A unit square as a spline surface.
+const std::string kSquare =
+    "1,1,1,1,0,0,1,0,0,0.,0.,1.,1.,0.,0.,1.,1.,1.,1.,1.,1.,0.,0.,0.,1.,0.,0.,0.,1.,0.,1.,1.,0.,"
+    "0.,1.,0.,1.";
+
 TEST(Iges, PropertiesNameFacesAndLevels) {
-  const std::string square =
-      "1,1,1,1,0,0,1,0,0,0.,0.,1.,1.,0.,0.,1.,1.,1.,1.,1.,1.,0.,0.,0.,1.,0.,0.,0.,1.,0.,1.,1.,0.,"
-      "0.,1.,0.,1.";
-  const std::string text = iges({{128, square},
+  const std::string text = iges({{128, kSquare},
                                  {406, "1,5Hhello", 15},
                                  {144, "1,0,0,0,0,1,3", 0, 7},
                                  {406, "2,0,4Hbase", 3, 7},
@@ -446,16 +455,13 @@ TEST(Iges, PropertiesNameFacesAndLevels) {
   EXPECT_EQ(faces[1].name, "PLAIN");
   EXPECT_EQ(faces[1].layer, "level 8");
   // A pointer to nowhere costs the name alone.
-  const SurfaceModel lost = read_iges({"x", iges({{128, square}, {144, "1,0,0,0,0,1,77"}})});
+  const SurfaceModel lost = read_iges({"x", iges({{128, kSquare}, {144, "1,0,0,0,0,1,77"}})});
   ASSERT_EQ(lost.bodies.size(), 1u);
   EXPECT_EQ(lost.bodies[0].faces[0].name, "PLAIN");
 }
 
 TEST(Iges, AnEntryThatIsThereTwiceIsReadOnce) {
-  const std::string square =
-      "1,1,1,1,0,0,1,0,0,0.,0.,1.,1.,0.,0.,1.,1.,1.,1.,1.,1.,0.,0.,0.,1.,0.,0.,0.,1.,0.,1.,1.,0.,"
-      "0.,1.,0.,1.";
-  std::string text = iges({{128, square}, {144, "1,0,0,0"}});
+  std::string text = iges({{128, kSquare}, {144, "1,0,0,0"}});
   // The second entry takes the first one's number, again and again.
   const std::size_t at = text.find("     144");
   std::string entry = text.substr(at, 162);
@@ -470,13 +476,8 @@ TEST(Iges, AnEntryThatIsThereTwiceIsReadOnce) {
 
 // The clamp with a colour on the whole, another on its first face, and a layer of each.
 std::string coloured_step() {
-  std::string text = clamp();
-  const std::string end = "ENDSEC;\nEND-ISO-10303-21;\n";
-  text.erase(text.size() - end.size());
-  const auto number_of = [&](const std::string& type) {
-    const std::size_t at = text.find("=" + type + "(");
-    return text.substr(text.rfind('#', at), at - text.rfind('#', at));
-  };
+  std::string text = without_end(clamp());
+  const auto number_of = [&](const std::string& type) { return first_of(text, type); };
   const auto styled = [](int n, const std::string& rgb, const std::string& item) {
     const auto id = [&](int k) { return "#" + std::to_string(n + k); };
     return id(0) + "=STYLED_ITEM('',(" + id(1) + ")," + item + ");" + id(1) +
@@ -489,7 +490,7 @@ std::string coloured_step() {
   const std::string solid = number_of("MANIFOLD_SOLID_BREP"), face = number_of("ADVANCED_FACE");
   return text + styled(9000, "1.,0.5,0.", solid) + styled(9100, "0.,0.,1.", face) +
          "#9200=PRESENTATION_LAYER_ASSIGNMENT('steel','',(" + solid + "));" +
-         "#9201=PRESENTATION_LAYER_ASSIGNMENT('seat','',(" + face + "));\n" + end;
+         "#9201=PRESENTATION_LAYER_ASSIGNMENT('seat','',(" + face + "));\n" + kEnd;
 }
 
 TEST(Colours, OfFacesAndOfTheWholeSurviveToWhatHoldsThem) {

@@ -28,7 +28,8 @@ struct SizeErrors {
 /// The volume by the area times the chord height, which no facet is farther from its face than. The
 /// area by the angles d between facets of one face, as a facet's area times 1 / cos d - 1, which is
 /// two to twelve times what is lost on spheres and cylinders; and by two thirds of chord height
-/// times length along curved edges, on both sides.
+/// times length along curved edges, on both sides. Angles beyond 60 degrees count as 60: there it
+/// is an estimate.
 [[nodiscard]] SizeErrors size_errors(const SurfaceModel& model, const Model& mesh, double chord);
 
 /// A surface model, ready to be looked at as a mesh.
@@ -51,7 +52,9 @@ struct Prepared {
 };
 
 /// Heals, sews what is not shared, tessellates, and turns shells that sewing closed outward (those
-/// around cavities inward). Errors   ArgumentError (values out of range), Cancelled.
+/// around cavities inward).
+///
+/// Errors   ArgumentError (values out of range), Cancelled.
 [[nodiscard]] Prepared prepare(SurfaceModel model, const PrepareOptions& options = {},
                                Progress* progress = nullptr);
 
