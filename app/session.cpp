@@ -36,6 +36,8 @@ double seconds_since_start() {
   return std::chrono::duration<double>(Clock::now() - kStart).count();
 }
 
+}  // namespace
+
 // One line on standard error that is written over, on a terminal only and not for short work.
 class TerminalProgress : public Progress {
  public:
@@ -90,6 +92,8 @@ class TerminalProgress : public Progress {
   bool on_terminal_ = ::isatty(STDERR_FILENO) != 0;
   bool shown_ = false;
 };
+
+namespace {
 
 std::size_t peak_bytes() {
   rusage usage{};

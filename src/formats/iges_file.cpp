@@ -67,6 +67,22 @@ std::vector<std::string_view> split_values(std::string_view text, char delimiter
   return out;
 }
 
+// What divides and what ends parameters: the first two of the global section, each counted or left
+// out.
+std::pair<char, char> delimiters_of(std::string_view global) {
+  while (global.starts_with(' ')) global.remove_prefix(1);
+  std::pair<char, char> found{',', ';'};
+  if (global.size() > 3 && global.starts_with("1H")) {
+    found.first = global[2];
+    global.remove_prefix(3);
+  }
+  const std::size_t next = global.find(found.first);
+  if (next == std::string_view::npos) return found;
+  global = trimmed(global.substr(next + 1));
+  if (global.size() > 2 && global.starts_with("1H")) found.second = global[2];
+  return found;
+}
+
 // From the two lines of its directory entry, each of 72 characters at least.
 IgesEntity fixed_entity(std::uint64_t number, const std::array<std::string_view, 2>& lines) {
   const auto field = [&](int line, int i) {
@@ -108,6 +124,7 @@ IgesFile::IgesFile(const Source& source) {
     std::uint64_t number;
   };
   std::vector<Directory> directory;
+  std::vector<std::string_view> data;
   std::string global;
   std::size_t flags = 0, compressed_first = 0;
   bool compressed = false;
@@ -137,8 +154,10 @@ IgesFile::IgesFile(const Source& source) {
         global += line.substr(0, 72);
         break;
       case 'D': {
-        const auto number = static_cast<std::uint64_t>(whole(line.substr(73)));
         if (directory.empty() || !directory.back().lines[1].empty()) {
+          // Numbers that are left out are those that would stand there.
+          const auto number = static_cast<std::uint64_t>(std::max(
+              0LL, whole(line.substr(73), static_cast<long long>(2 * directory.size() + 1))));
           directory.push_back({{line, {}}, number});
         } else {
           directory.back().lines[1] = line;
@@ -147,6 +166,7 @@ IgesFile::IgesFile(const Source& source) {
       }
       case 'P':
         parameters_[static_cast<std::uint64_t>(whole(line.substr(64, 8)))] += line.substr(0, 64);
+        data.push_back(line.substr(0, 64));
         break;
       default:
         break;
@@ -157,15 +177,7 @@ IgesFile::IgesFile(const Source& source) {
          "something else");
   }
   read_global(global);
-  char delimiter = ',', terminator = ';';
-  {
-    const auto values = split_values(global, ',', ';');
-    if (!values.empty() && values[0].starts_with("1H") && values[0].size() == 3)
-      delimiter = values[0][2];
-    const auto again = split_values(global, delimiter, ';');
-    if (again.size() > 1 && again[1].starts_with("1H") && again[1].size() == 3)
-      terminator = again[1][2];
-  }
+  const auto [delimiter, terminator] = delimiters_of(global);
   if (compressed) {
     read_compressed(std::span(lines).subspan(std::min(compressed_first, lines.size())));
   } else {
@@ -174,6 +186,15 @@ IgesFile::IgesFile(const Source& source) {
         fail(InputProblem::truncated, lines.size(), "the last directory entry has one line of two",
              "two lines", "one");
       entities_.push_back(fixed_entity(d.number, d.lines));
+      // Parameter lines name their entry, and it the first of them: one of the two will do.
+      if (parameters_.contains(d.number)) continue;
+      const long long first = whole(d.lines[0].substr(8, 8)),
+                      count = whole(d.lines[1].substr(24, 8));
+      for (long long i = first; i >= 1 && i < first + std::min(count, 1000000LL) &&
+                                i <= static_cast<long long>(data.size());
+           ++i) {
+        parameters_[d.number] += data[static_cast<std::size_t>(i - 1)];
+      }
     }
   }
   if (entities_.empty())
@@ -234,9 +255,8 @@ void IgesFile::read_compressed(std::span<const std::string_view> lines) {
 }
 
 void IgesFile::read_global(const std::string& text) {
-  char delimiter = ',';
-  if (text.starts_with("1H") && text.size() > 3) delimiter = text[2];
-  const auto v = split_values(text, delimiter, ';');
+  const auto [delimiter, terminator] = delimiters_of(text);
+  const auto v = split_values(text, delimiter, terminator);
   const auto number = [&](std::size_t i, double otherwise) {
     if (i >= v.size() || v[i].empty()) return otherwise;
     std::string t(v[i]);
@@ -267,7 +287,11 @@ void IgesFile::read_global(const std::string& text) {
                                        {"M", 1},
                                        {"CM", 1e-2},
                                        {"FT", 0.3048},
-                                       {"UM", 1e-6}}) {
+                                       {"MI", 1609.344},
+                                       {"KM", 1000},
+                                       {"MIL", 2.54e-5},
+                                       {"UM", 1e-6},
+                                       {"UIN", 2.54e-8}}) {
       if (name == word) {
         global_.metres = metres;
         global_.has_unit = true;
@@ -283,6 +307,72 @@ const IgesEntity& IgesFile::entity(std::uint64_t number, std::uint64_t asked_by)
                     "names D" + std::to_string(number) + ", which the file does not have");
   }
   return entities_[at->second];
+}
+
+std::vector<std::uint64_t> made_of(const IgesEntity& entity) {
+  const IgesValues v(entity);
+  std::vector<std::uint64_t> parts;
+  const auto add = [&](std::size_t i) {
+    if (const std::uint64_t part = v.pointer(i); part != 0) parts.push_back(part);
+  };
+  const auto add_each = [&](std::size_t count_at, std::size_t first, std::size_t stride) {
+    for (std::size_t i = 0, n = v.size(count_at); i < n; ++i) add(first + stride * i);
+  };
+  switch (entity.type) {
+    case 102:
+    case 184:
+      add_each(0, 1, 1);
+      break;
+    case 118:
+    case 120:
+      add(0);
+      add(1);
+      break;
+    case 122:
+    case 130:
+    case 144:
+    case 430:
+    case 510:
+      add(0);
+      break;
+    case 143:
+      add(1);
+      break;
+    case 108:
+    case 140:
+      add(4);
+      break;
+    case 142:
+      add(2);
+      add(3);
+      break;
+    case 141:
+      for (std::size_t i = 0, at = 4, n = v.size(3); i < n; ++i, at += 3 + v.size(at + 2)) {
+        add(at);
+        add_each(at + 2, at + 3, 1);
+      }
+      break;
+    case 186:
+      add(0);
+      add_each(2, 3, 2);
+      break;
+    case 308:
+      add_each(2, 3, 1);
+      break;
+    case 504:
+      add_each(0, 1, 5);
+      break;
+    case 508:
+      for (std::size_t i = 0, at = 1, n = v.size(0); i < n; ++i, at += 5 + 2 * v.size(at + 4))
+        add_each(at + 4, at + 6, 2);
+      break;
+    case 514:
+      add_each(0, 1, 2);
+      break;
+    default:
+      break;
+  }
+  return parts;
 }
 
 double IgesValues::number(std::size_t i, std::optional<double> otherwise) const {

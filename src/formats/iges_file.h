@@ -65,6 +65,11 @@ class IgesFile {
 /// Of a counted text (3Habc) what is counted.
 [[nodiscard]] std::string counted_text(std::string_view value);
 
+/// The entities that a shape is made of, by their numbers: curves and surfaces, edges' curves,
+/// shells, members of subfigures; of other entities none.
+/// Errors: IgesError.
+[[nodiscard]] std::vector<std::uint64_t> made_of(const IgesEntity& entity);
+
 /// Values of an entity, with defaults where they are left out.
 class IgesValues {
  public:

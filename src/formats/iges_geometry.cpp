@@ -97,13 +97,8 @@ CurvePtr IgesGeometry::make_curve(const IgesEntity& e, double s, bool raw) {
       return parametric_spline(e, v, s);
     case 126:
       return spline(e, v, s);
-    case 130: {
-      // Along the whole curve by one distance: other laws are rare.
-      const CurvePtr c = curve(v.pointer(0), e.number, raw);
-      const Vector normal(v.number(8), v.number(9), v.number(10));
-      if (v.integer(1) != 1) throw IgesError(e.number, "an offset curve whose distance varies");
-      return make_trimmed(make_offset_curve(c, -v.number(4) * s, normal), c->domain());
-    }
+    case 130:
+      return offset(e, v, s, raw);
     default:
       throw IgesError(e.number,
                       "type " + std::to_string(e.type) + " is no curve that is understood");
@@ -111,6 +106,51 @@ CurvePtr IgesGeometry::make_curve(const IgesEntity& e, double s, bool raw) {
 }
 Point IgesGeometry::point(const IgesValues& v, std::size_t at, double s) {
   return Point(v.number(at), v.number(at + 1), v.number(at + 2)) * s;
+}
+
+CurvePtr IgesGeometry::offset(const IgesEntity& e, const IgesValues& v, double s, bool raw) {
+  const CurvePtr c = curve(v.pointer(0), e.number, raw);
+  const Vector normal(v.number(9), v.number(10), v.number(11));
+  const double first = v.number(5) * s;
+  CurveLaw distance;
+  switch (v.integer(1)) {
+    case 1:
+      distance = [first](double) { return first; };
+      break;
+    case 2: {
+      const double last = v.number(7) * s;
+      double from = v.number(6), to = v.number(8);
+      if (v.integer(4, 2) == 1) {
+        // By arc length, which is the parameter's multiple where the curve is run through evenly.
+        const CurveKind kind = c->kind();
+        const Interval d = c->domain();
+        const double speed = c->at(d.middle()).d1.norm() / s;
+        const bool is_even = std::fabs(c->at(d.low).d1.norm() / s - speed) <= 1e-9 * speed &&
+                             std::fabs(c->at(d.high).d1.norm() / s - speed) <= 1e-9 * speed;
+        if (!is_even || (kind != CurveKind::trimmed && kind != CurveKind::composite))
+          throw IgesError(e.number, "an offset curve whose distance varies by arc length");
+        from = d.low + from / speed;
+        to = d.low + to / speed;
+      }
+      if (!(std::fabs(to - from) > 0)) throw IgesError(e.number, "an offset over no length");
+      distance = [=](double t) { return first + (last - first) * (t - from) / (to - from); };
+      break;
+    }
+    case 3: {
+      const int axis = v.integer(3);
+      if (axis < 1 || axis > 3) throw IgesError(e.number, "an offset by no coordinate of its law");
+      distance = [law = curve(v.pointer(2), e.number, raw), axis](double t) {
+        return law->point(t)[axis - 1];
+      };
+      break;
+    }
+    default:
+      throw IgesError(e.number, "an offset curve by no law that the standard knows");
+  }
+  const Interval d = c->domain();
+  const Interval range{d.clamp(v.number(12, d.low)), d.clamp(v.number(13, d.high))};
+  return make_trimmed(make_offset_curve(c, std::move(distance), normal),
+                      range.width() > 0 ? range : d);
 }
 
 CurvePtr IgesGeometry::conic(const IgesEntity& e, const IgesValues& v, double s) {
@@ -243,6 +283,111 @@ CurvePtr IgesGeometry::spline(const IgesEntity& e, const IgesValues& v, double s
   if (!(to > from)) return whole;
   const Interval range{d.clamp(from), d.clamp(to)};
   return range.low == d.low && range.high == d.high ? whole : make_trimmed(whole, range);
+}
+
+// ---- Parameters.
+
+std::optional<Interval> IgesGeometry::file_domain(const IgesEntity& e, int depth) {
+  const IgesValues v(e);
+  switch (e.type) {
+    case 100: {
+      const double from = std::atan2(v.number(4) - v.number(2), v.number(3) - v.number(1));
+      const double to = std::atan2(v.number(6) - v.number(2), v.number(5) - v.number(1));
+      const double start = from < 0 ? from + kTurn : from;
+      double end = to;
+      while (end <= start + 1e-12) end += kTurn;
+      return Interval{start, end};
+    }
+    case 102: {
+      // One after another; only pieces of one length keep to a straight law.
+      double total = 0;
+      std::optional<double> width;
+      for (std::size_t i = 0, n = v.size(0); i < n; ++i) {
+        const IgesEntity& part = file_.entity(v.pointer(1 + i), e.number);
+        if (part.type == 116) continue;
+        const auto own = depth < kMostDepth ? file_domain(part, depth + 1) : std::nullopt;
+        if (!own || (width && std::fabs(own->width() - *width) > 1e-9 * *width)) return {};
+        width = own->width();
+        total += *width;
+      }
+      return Interval{0, total};
+    }
+    case 104:
+    case 106:
+    case 110:
+    case 112:
+    case 126:
+    case 130: {
+      const Interval d = curve(e.number, e.number)->domain();
+      // Whole ellipses are made of one piece of length 1, parabolas have another law.
+      if (e.type == 104 && (v.number(0) * v.number(2) <= 0 || d.high == 1)) return {};
+      return d;
+    }
+    default:
+      return {};
+  }
+}
+
+std::optional<Placement> IgesGeometry::parameters(std::uint64_t surface, std::uint64_t asked_by) {
+  const IgesEntity& e = file_.entity(surface, asked_by);
+  const IgesValues v(e);
+  constexpr double kDegree = kTurn / 360;
+  Placement p;
+  // From what the file counts along a generating curve to the curve as it is made here.
+  const auto along = [&](std::uint64_t generator, bool from_unit) -> std::optional<Interval> {
+    const Interval own = curve(generator, surface)->domain();
+    const auto file = from_unit ? Interval{0, 1} : file_domain(file_.entity(generator, surface), 0);
+    if (!file || !own.is_finite() || !(file->width() > 0)) return {};
+    const double slope = own.width() / file->width();
+    return Interval{own.low - slope * file->low, slope};  // shift and slope
+  };
+  switch (e.type) {
+    case 108:
+    case 190:
+      p.linear.diagonal() << scale_, scale_, 1;
+      return p;
+    case 192:
+    case 194:
+      p.linear.diagonal() << kDegree, scale_, 1;
+      return p;
+    case 196:
+    case 198:
+      p.linear.diagonal() << kDegree, kDegree, 1;
+      return p;
+    case 120: {
+      // The generator's parameter, then the angle.
+      const auto law = along(v.pointer(1), false);
+      if (!law) return {};
+      p.linear << 0, 1, 0, law->high, 0, 0, 0, 0, 1;
+      p.shift = Vector(0, law->low, 0);
+      return p;
+    }
+    case 122: {
+      if (!file_domain(file_.entity(v.pointer(0), surface), 0)) return {};
+      const auto law = along(v.pointer(0), true);
+      if (!law) return {};
+      p.linear.diagonal() << law->high, 1, 1;
+      p.shift = Vector(law->low, 0, 0);
+      return p;
+    }
+    case 118:
+      for (const std::size_t i : {0u, 1u}) {
+        if (!file_domain(file_.entity(v.pointer(i), surface), 0)) return {};
+      }
+      return p;
+    case 140:
+      if (++depth_ > kMostDepth) {
+        depth_ = 0;
+        throw IgesError(surface, "is made of itself");
+      }
+      {
+        const auto base = parameters(v.pointer(4), surface);
+        --depth_;
+        return base;
+      }
+    default:
+      return p;  // splines: the file's own
+  }
 }
 
 // ---- Surfaces.

@@ -22,6 +22,10 @@ class IgesGeometry {
   /// In the model's unit; `raw`: in a surface's parameters, unscaled.
   [[nodiscard]] CurvePtr curve(std::uint64_t number, std::uint64_t asked_by, bool raw = false);
   [[nodiscard]] SurfacePtr surface(std::uint64_t number, std::uint64_t asked_by);
+  /// From the parameters that the standard gives the surface, as the file counts them (degrees,
+  /// lengths in the file's unit, the generator first), to those of `surface`. Nothing where no
+  /// straight law leads from the one to the other.
+  [[nodiscard]] std::optional<Placement> parameters(std::uint64_t surface, std::uint64_t asked_by);
   [[nodiscard]] static Point point(const IgesValues& v, std::size_t at, double scale);
 
   static constexpr int kMostDepth = 60;  ///< of entities in entities
@@ -29,9 +33,12 @@ class IgesGeometry {
  private:
   CurvePtr make_curve(const IgesEntity& e, double s, bool raw);
   CurvePtr conic(const IgesEntity& e, const IgesValues& v, double s);
+  CurvePtr offset(const IgesEntity& e, const IgesValues& v, double s, bool raw);
   CurvePtr copious(const IgesEntity& e, const IgesValues& v, double s);
   CurvePtr parametric_spline(const IgesEntity& e, const IgesValues& v, double s);
   CurvePtr spline(const IgesEntity& e, const IgesValues& v, double s);
+  // The parameters of a curve in the standard's form, where they follow its own by a straight law.
+  std::optional<Interval> file_domain(const IgesEntity& e, int depth);
   Point point_entity(std::uint64_t number, std::uint64_t asked_by);
   Vector direction_entity(std::uint64_t number, std::uint64_t asked_by);
   SurfacePtr make_surface(const IgesEntity& e);

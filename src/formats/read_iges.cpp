@@ -22,6 +22,8 @@ using detail::IgesGeometry;
 using detail::IgesValues;
 
 constexpr int kMostDepth = detail::IgesGeometry::kMostDepth;
+// Subfigures and solids placed, with those in one another.
+constexpr std::size_t kMostPlaced = 200000;
 
 class IgesReader {
  public:
@@ -34,13 +36,19 @@ class IgesReader {
     const double stated = g.resolution * geometry_.scale();
     if (stated > 0) model_.uncertainty = stated;
     find_used();
+    find_groups();
     std::size_t done = 0;
     for (const IgesEntity& e : file_.entities()) {
       if (done++ % 256 == 0)
         advance(
             progress_, "read",
             0.1 + 0.9 * static_cast<double>(done) / static_cast<double>(file_.entities().size()));
-      if (used_.contains(e.number) || e.is_blank) continue;
+      if (used_.contains(e.number)) continue;
+      if (e.is_blank) {
+        blank_ += has_shape(e.type);
+        continue;
+      }
+      loose_curves_ += is_curve(e.type) && e.type != 116;
       guarded(e, [&] { top_level(e); });
     }
     finish();
@@ -79,47 +87,22 @@ class IgesReader {
     }
   }
 
-  // Surfaces and shells that others are made of are no faces by themselves.
+  // What others are made of is no face or curve by itself.
   void find_used() {
-    const auto use = [&](std::uint64_t number) {
-      if (number != 0) used_.insert(number);
-    };
     for (const IgesEntity& e : file_.entities()) {
       if (e.is_dependent && e.type != 144 && e.type != 143 && e.type != 186) used_.insert(e.number);
-      guarded(e, [&] {
-        const IgesValues v(e);
-        switch (e.type) {
-          case 144:
-            use(v.pointer(0));
-            break;
-          case 143:
-            use(v.pointer(1));
-            break;
-          case 140:
-            use(v.pointer(4));
-            break;
-          case 510:
-            use(v.pointer(0));
-            break;
-          case 186:
-            use(v.pointer(0));
-            for (std::size_t i = 0, n = v.size(2); i < n; ++i) use(v.pointer(3 + 2 * i));
-            break;
-          case 514:
-            for (std::size_t i = 0, n = v.size(0); i < n; ++i) use(v.pointer(1 + 2 * i));
-            break;
-          case 308:
-            for (std::size_t i = 0, n = v.size(2); i < n; ++i) use(v.pointer(3 + i));
-            break;
-          default:
-            break;
-        }
-      });
+      try {
+        for (const std::uint64_t part : detail::made_of(e)) used_.insert(part);
+      } catch (const IgesError&) {
+        // Told when it is made.
+      }
     }
-    omitted_.clear();
-    told_.clear();
   }
 
+  static bool has_shape(int type) {
+    return is_surface(type) || type == 186 || type == 184 || type == 430 || type == 514 ||
+           type == 144 || type == 143 || type == 408;
+  }
   static bool is_surface(int type) {
     return type == 114 || type == 118 || type == 120 || type == 122 || type == 128 || type == 140 ||
            type == 190 || type == 192 || type == 194 || type == 196 || type == 198 || type == 108;
@@ -137,6 +120,8 @@ class IgesReader {
       add_loose_face(e);
     } else if (e.type == 408) {
       subfigure(e, {}, 0);
+    } else if (e.type == 184 || e.type == 430) {
+      placed_solid(e, {}, 0);
     } else if (is_curve(e.type) || is_silent(e.type)) {
       return;
     } else {
@@ -166,9 +151,11 @@ class IgesReader {
     const std::size_t edges = loose_->edges.size(), vertices = loose_->vertices.size();
     try {
       Face face = make_face(e, *loose_);
-      if (e.matrix != 0 && (e.type == 144 || e.type == 143)) throw_if_moved(e);
+      if (e.matrix != 0 && (e.type == 144 || e.type == 143))
+        move(geometry_.matrix(e.matrix, e.number), face, edges, vertices, *loose_);
       face.colour = colour_of(e);
       face.layer = layer_of(e);
+      add_groups(e.number, face.groups);
       loose_->faces.push_back(std::move(face));
       loose_->shells[0].faces.push_back(
           {static_cast<std::uint32_t>(loose_->faces.size() - 1), true});
@@ -178,9 +165,15 @@ class IgesReader {
       throw;
     }
   }
-  void throw_if_moved(const IgesEntity& e) {
-    if (!geometry_.matrix(e.matrix, e.number).is_identity())
-      throw IgesError(e.number, "a trimmed surface with a transformation of its own");
+  // A face with its edges and vertices, which begin at these numbers.
+  static void move(const Placement& place, Face& face, std::size_t edges, std::size_t vertices,
+                   Body& body) {
+    if (place.is_identity()) return;
+    face.surface = make_moved(face.surface, place);
+    for (std::size_t i = edges; i < body.edges.size(); ++i)
+      body.edges[i].curve = make_moved(body.edges[i].curve, place);
+    for (std::size_t i = vertices; i < body.vertices.size(); ++i)
+      body.vertices[i].point = place(body.vertices[i].point);
   }
 
   Face make_face(const IgesEntity& e, Body& body) {
@@ -220,20 +213,18 @@ class IgesReader {
     loop.entity = number;
     if (e.type == 142) {
       const std::uint64_t in_parameters = v.pointer(2), in_space = v.pointer(3);
-      const int preferred = v.integer(4, 0);
-      CurvePtr space;
-      if (in_space != 0 && (preferred != 1 || in_parameters == 0)) {
-        add_curve(curve_or_null(in_space, number), in_space, loop, body);
-      }
-      if (!loop.edges.empty() && in_parameters != 0) {
+      if (in_space != 0) add_curve(curve_or_null(in_space, number), in_space, loop, body);
+      if (!loop.edges.empty()) {
         // Of the whole loop: which piece belongs to which edge is told by being near.
-        const CurvePtr flat = curve_or_null(in_parameters, number, true);
+        const CurvePtr flat = flat_curve(v.pointer(1), in_parameters, number);
         for (EdgeUseOfFace& u : loop.edges) u.in_parameters = flat;
       }
       if (loop.edges.empty() && in_parameters != 0) {
-        // In the surface's own parameters, as the file counts them.
-        const CurvePtr flat = geometry_.curve(in_parameters, number, true);
-        add_pieces(face.surface, flat, loop, body, number);
+        const auto law = geometry_.parameters(v.pointer(1), number);
+        if (!law)
+          throw IgesError(number, "a boundary in parameters that do not follow those used here");
+        add_pieces(face.surface, geometry_.curve(in_parameters, number, true), *law, loop, body,
+                   number);
       }
       if (loop.edges.empty() && in_space != 0)
         add_curve(geometry_.curve(in_space, number), in_space, loop, body);
@@ -244,10 +235,13 @@ class IgesReader {
         const std::uint64_t c = v.pointer(at);
         const bool reversed = v.integer(at + 1, 1) == 2;
         const std::size_t more = v.size(at + 2);
+        const std::size_t first_flat = at + 3, before = loop.edges.size();
         at += 3 + more;
         CurvePtr space = geometry_.curve(c, number);
         if (reversed) space = make_composite({{space, space->domain(), false}});
         add_curve(space, c, loop, body);
+        if (more != 1 || loop.edges.size() != before + 1) continue;
+        loop.edges.back().in_parameters = flat_curve(v.pointer(2), v.pointer(first_flat), number);
       }
     } else {
       add_curve(geometry_.curve(number, asked_by), number, loop, body);
@@ -256,27 +250,42 @@ class IgesReader {
     close_loop(loop, body);
     face.loops.push_back(std::move(loop));
   }
-  CurvePtr curve_or_null(std::uint64_t number, std::uint64_t asked_by, bool in_parameters = false) {
+  CurvePtr curve_or_null(std::uint64_t number, std::uint64_t asked_by) {
     try {
-      return geometry_.curve(number, asked_by, in_parameters);
+      return geometry_.curve(number, asked_by);
     } catch (const IgesError&) {
       return nullptr;
     } catch (const ArgumentError&) {
       return nullptr;
     }
   }
-  void add_pieces(const SurfacePtr& surface, const CurvePtr& flat, FaceLoop& loop, Body& body,
-                  std::uint64_t entity) {
+  // A curve in parameters that is compared only: what is not understood of it is none.
+  CurvePtr flat_curve(std::uint64_t surface, std::uint64_t number, std::uint64_t asked_by) {
+    if (number == 0) return nullptr;
+    try {
+      const auto law = geometry_.parameters(surface, asked_by);
+      return law ? mapped(geometry_.curve(number, asked_by, true), *law) : nullptr;
+    } catch (const IgesError&) {
+      return nullptr;
+    } catch (const ArgumentError&) {
+      return nullptr;
+    }
+  }
+  static CurvePtr mapped(const CurvePtr& flat, const Placement& law) {
+    return law.is_identity() ? flat : make_moved(flat, law);
+  }
+  void add_pieces(const SurfacePtr& surface, const CurvePtr& flat, const Placement& law,
+                  FaceLoop& loop, Body& body, std::uint64_t entity) {
     // At corners in parameters there is a vertex.
     const Interval d = flat->domain();
     if (flat->kind() == CurveKind::composite) {
       for (double t = d.low; t + 0.5 < d.high; t += 1) {
-        add_edge(make_curve_on_surface(surface, make_trimmed(flat, {t, t + 1})), loop, body,
-                 entity);
+        add_edge(make_curve_on_surface(surface, mapped(make_trimmed(flat, {t, t + 1}), law)), loop,
+                 body, entity);
       }
       return;
     }
-    add_edge(make_curve_on_surface(surface, flat), loop, body, entity);
+    add_edge(make_curve_on_surface(surface, mapped(flat, law)), loop, body, entity);
   }
 
   // A composite curve is an edge per piece.
@@ -366,6 +375,10 @@ class IgesReader {
   }
   void end_body() {
     if (body_.faces.empty()) return;
+    for (Face& face : body_.faces) {
+      add_groups(face.entity, face.groups);
+      add_groups(body_.entity, face.groups);
+    }
     model_.bodies.push_back(std::move(body_));
     model_.instances.push_back({model_.bodies.size() - 1, {}, model_.bodies.back().name});
   }
@@ -437,10 +450,10 @@ class IgesReader {
     face.layer = layer_of(e);
     face.surface = geometry_.surface(v.pointer(0), e.number);
     for (std::size_t i = 0, n = v.size(1); i < n; ++i)
-      face.loops.push_back(solid_loop(v.pointer(3 + i), e.number));
+      face.loops.push_back(solid_loop(v.pointer(3 + i), v.pointer(0), e.number));
     return face;
   }
-  FaceLoop solid_loop(std::uint64_t number, std::uint64_t asked_by) {
+  FaceLoop solid_loop(std::uint64_t number, std::uint64_t surface, std::uint64_t asked_by) {
     const IgesEntity& e = file_.entity(number, asked_by);
     if (e.type != 508) throw IgesError(number, "is no loop");
     const IgesValues v(e);
@@ -452,13 +465,15 @@ class IgesReader {
       const std::uint64_t list = v.pointer(at + 1);
       const int index = v.integer(at + 2);
       const bool forward = v.integer(at + 3, 1) != 0;
-      const std::size_t curves = v.size(at + 4);
+      const std::size_t curves = v.size(at + 4), first_flat = at + 6;
       at += 5 + 2 * curves;
       if (is_vertex) {
         if (n == 1) loop.vertex = vertex(list, index, number);
         continue;
       }
-      loop.edges.push_back({solid_edge(list, index, number), forward, nullptr});
+      loop.edges.push_back(
+          {solid_edge(list, index, number), forward,
+           curves == 1 ? flat_curve(surface, v.pointer(first_flat), number) : nullptr});
     }
     return loop;
   }
@@ -515,8 +530,15 @@ class IgesReader {
 
   // ---- Subfigures: what they hold, placed again.
 
+  void check_placing(const IgesEntity& e, int depth) {
+    if (depth > kMostDepth)
+      throw IgesError(e.number,
+                      "placed in one another more than " + std::to_string(kMostDepth) + " deep");
+    if (++placed_ > kMostPlaced)
+      throw IgesError(e.number, "more than " + std::to_string(kMostPlaced) + " are placed");
+  }
   void subfigure(const IgesEntity& e, const Placement& outer, int depth) {
-    if (depth > kMostDepth) throw IgesError(e.number, "subfigures in one another");
+    check_placing(e, depth);
     const IgesValues v(e);
     Placement own;
     own.linear *= v.number(4, 1.0);
@@ -545,6 +567,51 @@ class IgesReader {
     loose_ = std::move(outer_loose);
   }
 
+  // A solid placed again (430), or several of them (184).
+  void placed_solid(const IgesEntity& e, const Placement& outer, int depth) {
+    check_placing(e, depth);
+    const IgesValues v(e);
+    const Placement place = outer * geometry_.matrix(e.matrix, e.number);
+    if (e.type == 430) return placed_solid(file_.entity(v.pointer(0), e.number), place, depth + 1);
+    if (e.type == 184) {
+      const std::size_t n = v.size(0);
+      for (std::size_t i = 0; i < n; ++i) {
+        const IgesEntity& part = file_.entity(v.pointer(1 + i), e.number);
+        guarded(part, [&] {
+          placed_solid(part, place * geometry_.matrix(v.pointer(1 + n + i), e.number), depth + 1);
+        });
+      }
+      return;
+    }
+    if (e.type != 186) throw IgesError(e.number, "is no solid with a boundary");
+    const std::size_t before = model_.instances.size();
+    solid(e);
+    for (std::size_t i = before; i < model_.instances.size(); ++i)
+      model_.instances[i].placement = outer * model_.instances[i].placement;
+  }
+
+  // Groups (402 forms 1, 7, 14, 15) that have a name, by member.
+  void find_groups() {
+    for (const IgesEntity& e : file_.entities()) {
+      if (e.type != 402 || (e.form != 1 && e.form != 7 && e.form != 14 && e.form != 15)) continue;
+      const std::string name = name_of(e);
+      guarded(e, [&] {
+        const IgesValues v(e);
+        for (std::size_t i = 0, n = v.size(0); i < n; ++i)
+          groups_of_[v.pointer(1 + i)].push_back({e.number, name});
+      });
+    }
+  }
+  void add_groups(std::uint64_t member, std::vector<std::string>& names, int depth = 0) const {
+    const auto at = groups_of_.find(member);
+    if (at == groups_of_.end() || depth > 8) return;
+    for (const auto& [number, name] : at->second) {
+      if (!name.empty() && std::find(names.begin(), names.end(), name) == names.end())
+        names.push_back(name);
+      add_groups(number, names, depth + 1);
+    }
+  }
+
   std::optional<Rgb> colour_of(const IgesEntity& e) {
     constexpr std::array<Rgb, 9> kColours = {{{0, 0, 0},
                                               {0, 0, 0},
@@ -568,7 +635,7 @@ class IgesReader {
     }
   }
 
-  // What a name property (406 form 15) says, else the label. Pointers to properties follow an
+  // What a property (406 forms 7, 9, 15) calls it, else the label. Pointers to properties follow an
   // entity's own values, behind those to associativities.
   std::string name_of(const IgesEntity& e) {
     const IgesValues v(e);
@@ -581,6 +648,8 @@ class IgesReader {
             return 4 + v.size(2);
           case 186:
             return 3 + 2 * v.size(2);
+          case 402:
+            return 1 + v.size(0);
           case 510:
             return 3 + v.size(1);
           default:
@@ -592,7 +661,8 @@ class IgesReader {
       if (properties >= v.count()) return e.label;
       for (std::size_t i = 1, n = v.size(properties); i <= n; ++i) {
         const IgesEntity& p = file_.entity(v.pointer(properties + i), e.number);
-        if (p.type == 406 && p.form == 15 && p.values.size() > 1)
+        // A name; a designator; the first of four part numbers.
+        if (p.type == 406 && (p.form == 15 || p.form == 7 || p.form == 9) && p.values.size() > 1)
           return detail::counted_text(p.values[1]);
       }
     } catch (const IgesError&) {
@@ -630,6 +700,11 @@ class IgesReader {
       model_.bodies.push_back(std::move(*loose_));
       model_.instances.push_back({model_.bodies.size() - 1, {}, {}});
     }
+    const auto note = [&](std::size_t count, const std::string& what) {
+      if (count > 0) model_.notes.push_back(std::to_string(count) + what);
+    };
+    note(blank_, " shapes that the file says are not to be shown: left out");
+    note(loose_curves_, " curves that bound no face: left out");
     for (const auto& [type, count] : omitted_) model_.not_understood.push_back({type, count});
     std::stable_sort(
         model_.not_understood.begin(), model_.not_understood.end(),
@@ -644,6 +719,8 @@ class IgesReader {
   std::map<std::string, std::size_t> omitted_;
   std::set<int> told_;
   std::size_t notes_ = 0;
+  std::size_t placed_ = 0, blank_ = 0, loose_curves_ = 0;
+  std::map<std::uint64_t, std::vector<std::pair<std::uint64_t, std::string>>> groups_of_;
   std::optional<std::map<int, std::string>> level_names_;
   std::optional<Body> loose_;
   Body body_;

@@ -25,6 +25,8 @@ using detail::Value;
 
 constexpr int kMostLevels = 64;  // of assemblies
 constexpr std::size_t kMostInstances = 200000;
+// Products and representations placed, with those that hold no shape.
+constexpr std::size_t kMostPlaced = 2000000;
 
 // ---- The whole file.
 
@@ -36,8 +38,10 @@ class StepReader {
     advance(progress_, "read", 0.1);
     sort_entries();
     read_contexts();
+    settle_unit();
     read_colours();
     read_layers();
+    read_groups();
     read_representations();
     read_structure();
     place_all();
@@ -73,13 +77,13 @@ class StepReader {
     });
   }
   static bool is_wanted(std::string_view type) {
-    return type.ends_with("SHAPE_REPRESENTATION") || type == "GLOBAL_UNIT_ASSIGNED_CONTEXT" ||
+    return is_shape_representation(type) || type == "GLOBAL_UNIT_ASSIGNED_CONTEXT" ||
            type == "STYLED_ITEM" || type == "PRESENTATION_LAYER_ASSIGNMENT" ||
            type == "OVER_RIDING_STYLED_ITEM" || type == "SHAPE_DEFINITION_REPRESENTATION" ||
            type == "NEXT_ASSEMBLY_USAGE_OCCURRENCE" ||
            type == "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION" ||
            type == "SHAPE_REPRESENTATION_RELATIONSHIP" || type == "REPRESENTATION_RELATIONSHIP" ||
-           type == "REPRESENTATION";
+           type == "REPRESENTATION" || type == "APPLIED_GROUP_ASSIGNMENT";
   }
   template <class Work>
   void for_each(std::string_view type, const Work& work) {
@@ -127,8 +131,10 @@ class StepReader {
       throw EntityError(factor, "a measure with a unit is needed");
     }
     const Record& r = e.record("SI_UNIT");
-    const std::size_t at = r.values.size() - 2;  // in complex entities only prefix and name
-    return r.values.at(at).kind == Value::Kind::word ? prefix(r.values[at].text) : 1.0;
+    const Fields f(e, r);
+    const std::size_t at = f.count() > 2 ? 1 : 0;  // in complex entities only prefix and name
+    static_cast<void>(f.word(at + 1));
+    return f.at(at).kind == Value::Kind::word ? prefix(f.at(at).text) : 1.0;
   }
 
   void read_contexts() {
@@ -156,12 +162,28 @@ class StepReader {
       }
       contexts_[e.number] = c;
     });
-    // The model is in the unit of its first shape.
+  }
+  // That of the first shape, else of the first context with a length.
+  void settle_unit() {
+    std::uint64_t first = 0;
+    for (const std::uint64_t number : shape_representations()) {
+      try {
+        const Entity e = file_.parse(number);
+        for (const Record& r : e.records) {
+          if (r.values.size() < 3 || r.values[2].kind != Value::Kind::reference) continue;
+          const auto at = contexts_.find(r.values[2].reference);
+          if (at != contexts_.end() && at->second.has_length && first == 0) first = at->first;
+        }
+      } catch (const EntityError&) {
+        // Told when it is read.
+      }
+      if (first != 0) break;
+    }
     for (const auto& [number, c] : contexts_) {
-      if (!c.has_length) continue;
+      if (!c.has_length || (first != 0 && number != first)) continue;
       model_.unit = unit_of(c.metres);
       model_.unit_assumed = false;
-      break;
+      return;
     }
   }
   static LengthUnit unit_of(double metres) {
@@ -196,6 +218,13 @@ class StepReader {
   std::optional<Rgb> colour_in(std::uint64_t number, std::uint64_t asked_by, int depth) {
     if (depth > 10 || !file_.find(number)) return std::nullopt;
     const Entity e = file_.parse(number, asked_by);
+    // How edges and points are drawn is no colour of faces.
+    if (e.is("CURVE_STYLE") || e.is("POINT_STYLE")) return std::nullopt;
+    for (const std::string_view type :
+         {"DRAUGHTING_PRE_DEFINED_COLOUR", "PRE_DEFINED_COLOUR", "PRE_DEFINED_ITEM"}) {
+      if (const Record* r = e.find(type); r != nullptr && !r->values.empty())
+        return pre_defined_colour(Fields(e, *r).text(0));
+    }
     if (const Record* r = e.find("COLOUR_RGB")) {
       const Fields f(e, *r);
       return Rgb{static_cast<float>(f.number(1)), static_cast<float>(f.number(2)),
@@ -215,10 +244,28 @@ class StepReader {
     return std::nullopt;
   }
 
+  // Source: ISO 10303-46, pre_defined_colour; ISO 10303-101 names the eight.
+  static std::optional<Rgb> pre_defined_colour(const std::string& name) {
+    static const std::map<std::string_view, Rgb> kColours = {
+        {"red", {1, 0, 0}},     {"green", {0, 1, 0}}, {"blue", {0, 0, 1}},  {"yellow", {1, 1, 0}},
+        {"magenta", {1, 0, 1}}, {"cyan", {0, 1, 1}},  {"black", {0, 0, 0}}, {"white", {1, 1, 1}}};
+    const auto at = kColours.find(name);
+    return at == kColours.end() ? std::nullopt : std::optional(at->second);
+  }
+
   void read_layers() {
     for_each("PRESENTATION_LAYER_ASSIGNMENT", [&](const Entity& e) {
       const Fields f(e, e.record("PRESENTATION_LAYER_ASSIGNMENT"));
       for (const std::uint64_t item : f.references(2)) looks_.layers.try_emplace(item, f.text(0));
+    });
+  }
+  void read_groups() {
+    for_each("APPLIED_GROUP_ASSIGNMENT", [&](const Entity& e) {
+      const Fields f(e, e.record("APPLIED_GROUP_ASSIGNMENT"));
+      const Entity group = file_.parse(f.reference(0), e.number);
+      const std::string name = Fields(group, group.record("GROUP")).text(0);
+      if (name.empty()) return;
+      for (const std::uint64_t item : f.references(1)) looks_.groups[item].push_back(name);
     });
   }
 
@@ -233,14 +280,21 @@ class StepReader {
     std::vector<Mapped> mapped;
   };
 
-  void read_representations() {
+  [[nodiscard]] std::set<std::uint64_t> shape_representations() const {
     std::set<std::uint64_t> numbers;
     for (const auto& [type, list] : by_type_) {
-      if (type.ends_with("SHAPE_REPRESENTATION") &&
-          type != "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION") {
-        numbers.insert(list.begin(), list.end());
-      }
+      if (is_shape_representation(type)) numbers.insert(list.begin(), list.end());
     }
+    return numbers;
+  }
+  static bool is_shape_representation(std::string_view type) {
+    return (type.ends_with("SHAPE_REPRESENTATION") ||
+            type.ends_with("SHAPE_REPRESENTATION_WITH_PARAMETERS") ||
+            type == "TESSELLATED_SHAPE_REPRESENTATION_WITH_ACCURACY_PARAMETERS") &&
+           type != "CONTEXT_DEPENDENT_SHAPE_REPRESENTATION";
+  }
+  void read_representations() {
+    const std::set<std::uint64_t> numbers = shape_representations();
     std::size_t done = 0;
     for (const std::uint64_t number : numbers) {
       advance(progress_, "read",
@@ -306,6 +360,11 @@ class StepReader {
                                 inverse(target_of(mf.reference(0), map.number, geometry))});
       return;
     }
+    if (is_tessellation_of_exact(e)) {
+      model_.notes.push_back("#" + std::to_string(number) +
+                             ": a tessellation of a shape that the file holds exactly; left out");
+      return;
+    }
     std::optional<Body> body = detail::read_step_body(geometry, omissions_, looks_, e);
     if (!body) {
       if (is_shape(e))
@@ -320,6 +379,16 @@ class StepReader {
     model_.bodies.push_back(std::move(*body));
     body_of_item_[number] = model_.bodies.size() - 1;
     own.bodies.push_back(model_.bodies.size() - 1);
+  }
+  // AP242 may hold a shape twice: TESSELLATED_SOLID and TESSELLATED_SHELL name the exact one last.
+  bool is_tessellation_of_exact(const Entity& e) const {
+    for (const std::string_view type : {"TESSELLATED_SOLID", "TESSELLATED_SHELL"}) {
+      const Record* r = e.find(type);
+      if (r == nullptr || r->values.empty()) continue;
+      const Value& link = r->values.back();
+      return link.kind == Value::Kind::reference && file_.find(link.reference).has_value();
+    }
+    return false;
   }
   static bool is_shape(const Entity& e) {
     return e.is("MANIFOLD_SOLID_BREP") || e.is("SHELL_BASED_SURFACE_MODEL") ||
@@ -486,8 +555,13 @@ class StepReader {
     const Record* items = t.find("ITEM_DEFINED_TRANSFORMATION");
     if (items == nullptr) return target_of(t.number, number, geometry_of(second));
     const Fields tf(t, *items);
-    const Placement a = target_of(tf.reference(2), t.number, geometry_of(first));
-    const Placement b = target_of(tf.reference(3), t.number, geometry_of(second));
+    // One item of each; some writers name them the other way round.
+    std::uint64_t in_first = tf.reference(2), in_second = tf.reference(3);
+    if (!items_of(first).contains(in_first) && items_of(first).contains(in_second) &&
+        items_of(second).contains(in_first))
+      std::swap(in_first, in_second);
+    const Placement a = target_of(in_first, t.number, geometry_of(first));
+    const Placement b = target_of(in_second, t.number, geometry_of(second));
     // From the first to the second; which of them is the child's is told by the products.
     const auto is_of = [&](std::uint64_t representation, std::uint64_t product) {
       const auto at = product_of_.find(representation);
@@ -495,6 +569,18 @@ class StepReader {
     };
     const bool reversed = is_of(first, parent) && is_of(second, child);
     return reversed ? a * inverse(b) : b * inverse(a);
+  }
+  const std::set<std::uint64_t>& items_of(std::uint64_t representation) {
+    const auto [at, is_new] = items_.try_emplace(representation);
+    if (!is_new) return at->second;
+    const Entity e = file_.parse(representation);
+    for (const Record& r : e.records) {
+      if (r.values.size() < 2 || r.values[1].kind != Value::Kind::list) continue;
+      for (const Value& v : r.values[1].items) {
+        if (v.kind == Value::Kind::reference) at->second.insert(v.reference);
+      }
+    }
+    return at->second;
   }
   StepGeometry& geometry_of(std::uint64_t representation) {
     const Entity e = file_.parse(representation);
@@ -523,6 +609,13 @@ class StepReader {
     }
     return false;
   }
+  bool may_place() {
+    if (placed_count_++ < kMostPlaced) return true;
+    if (placed_count_ == kMostPlaced + 1)
+      omissions_.add("instance", "more than " + std::to_string(kMostPlaced) +
+                                     " parts of assemblies: the rest is left out");
+    return false;
+  }
   void place_product(std::uint64_t definition, const Placement& placement, const std::string& name,
                      int level) {
     if (level > kMostLevels) {
@@ -532,7 +625,7 @@ class StepReader {
       return;
     }
     const auto at = products_.find(definition);
-    if (at == products_.end()) return;
+    if (at == products_.end() || !may_place()) return;
     std::set<std::uint64_t> seen;
     Numbers pending = at->second.representations;
     for (std::size_t i = 0; i < pending.size(); ++i) {
@@ -556,7 +649,7 @@ class StepReader {
   void place_representation(std::uint64_t number, const Placement& placement,
                             const std::string& name, int depth) {
     const auto at = representations_.find(number);
-    if (at == representations_.end() || depth > kMostLevels) return;
+    if (at == representations_.end() || depth > kMostLevels || !may_place()) return;
     placed_.insert(number);
     for (const std::size_t body : at->second.bodies) {
       if (model_.instances.size() >= kMostInstances) {
@@ -597,6 +690,8 @@ class StepReader {
   std::map<std::uint64_t, std::uint64_t> product_of_;  // by representation
   std::map<std::uint64_t, Numbers> same_as_;
   std::set<std::uint64_t> placed_;
+  std::size_t placed_count_ = 0;
+  std::map<std::uint64_t, std::set<std::uint64_t>> items_;  // of representations, when asked for
 };
 
 }  // namespace

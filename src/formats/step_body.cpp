@@ -77,11 +77,20 @@ class BodyReader {
       if (!face.colour && c != looks_.colours.end()) face.colour = c->second;
       const auto l = looks_.layers.find(from);
       if (face.layer.empty() && l != looks_.layers.end()) face.layer = l->second;
+      add_groups(from, face);
     };
     for (const BodyShell& s : body_.shells) {
       for (const BodyShell::Use& u : s.faces) give(s.entity, body_.faces[u.face]);
     }
     for (Face& face : body_.faces) give(whole, face);
+  }
+  void add_groups(std::uint64_t member, Face& face) const {
+    const auto at = looks_.groups.find(member);
+    if (at == looks_.groups.end()) return;
+    for (const std::string& name : at->second) {
+      if (std::find(face.groups.begin(), face.groups.end(), name) == face.groups.end())
+        face.groups.push_back(name);
+    }
   }
   void named(const Entity& e, const Record& r) {
     if (!r.values.empty()) body_.name = Fields(e, r).text(0);
@@ -174,6 +183,7 @@ class BodyReader {
       face.colour = c->second;
     if (const auto l = looks_.layers.find(e.number); l != looks_.layers.end())
       face.layer = l->second;
+    add_groups(e.number, face);
     return face;
   }
 
@@ -256,6 +266,11 @@ class BodyReader {
         StepGeometry::piece_between(*edge.curve, a, b, edge.start == edge.end, f.flag(4));
     edge.from = piece.from;
     edge.to = piece.to;
+    if (piece.over_seam) {
+      edge.curve = StepGeometry::over_seam(edge.curve, piece, f.flag(4));
+      edge.from = 0;
+      edge.to = 2;
+    }
     return edge;
   }
 
@@ -369,9 +384,21 @@ class BodyReader {
     for (const std::string_view type :
          {"TESSELLATED_SHELL", "TESSELLATED_SOLID", "TESSELLATED_GEOMETRIC_SET"}) {
       if (const Record* r = e.find(type)) {
-        named(e, *r);
-        for (const std::uint64_t item : Fields(e, *r).references(1)) {
+        // In complex entities the name is in a record of its own, and another may hold a place.
+        const std::size_t at = e.records.size() > 1 ? 0 : 1;
+        if (at == 1) named(e, *r);
+        const std::size_t first = body_.facets.points.size();
+        for (const std::uint64_t item : Fields(e, *r).references(at)) {
           guarded(item, [&] { facets(file().parse(item, e.number), depth + 1); });
+        }
+        if (const Record* p = e.find("REPOSITIONED_TESSELLATED_ITEM")) {
+          const Frame place = geometry_.frame(Fields(e, *p).reference(0), e.number);
+          for (std::size_t i = first; i < body_.facets.points.size(); ++i) {
+            const Point q = body_.facets.points[i];
+            body_.facets.points[i] = place.at(q.x(), q.y(), q.z());
+          }
+          // Others may use the same points where they are.
+          coordinates_.clear();
         }
         return;
       }

@@ -31,6 +31,7 @@ class StepOmissions {
 struct StepLooks {
   std::map<std::uint64_t, Rgb> colours;
   std::map<std::uint64_t, std::string> layers;
+  std::map<std::uint64_t, std::vector<std::string>> groups;
 };
 
 /// Of a representation item; nothing if it is no shape. What is wrong in it is left out.

@@ -58,6 +58,14 @@ std::vector<double> repeated_knots(const Fields& f, std::size_t multiplicities, 
   return out;
 }
 
+// From the first parameter on in the sense that the flag says, round where that is possible.
+Interval trimmed_range(double first, double second, double period, const Fields& f,
+                       std::size_t sense) {
+  if (f.count() > sense && !f.flag(sense)) std::swap(first, second);
+  if (second <= first && period > 0) second += period * (1 + std::floor((first - second) / period));
+  return {std::min(first, second), std::max(first, second)};
+}
+
 // Knots of the forms that state none.
 std::vector<double> implied_knots(std::string_view form, int degree, std::size_t count) {
   std::vector<double> knots;
@@ -233,31 +241,34 @@ CurvePtr StepGeometry::parameter_curve(std::uint64_t number, std::uint64_t asked
   const Fields f(e, e.record("PCURVE"));
   const std::uint64_t basis = f.reference(1);
   const CurvePtr made = curve_in_parameters(f.reference(2), number);
-  // Parameters are lengths and angles too, in the file's units.
-  double u = 1, v = 1;
-  switch (surface(basis, number)->kind()) {
-    case SurfaceKind::plane:
-      u = v = units_.length;
-      break;
-    case SurfaceKind::cylinder:
-    case SurfaceKind::cone:
-      u = units_.angle;
-      v = units_.length;
-      break;
-    case SurfaceKind::sphere:
-    case SurfaceKind::torus:
-      u = v = units_.angle;
-      break;
-    case SurfaceKind::revolution:
-      u = units_.angle;
-      break;
-    default:
-      break;
-  }
+  const auto [u, v] = parameter_units(basis, number);
   if (u == 1 && v == 1) return made;
   Placement scaled;
   scaled.linear = Eigen::Vector3d(u, v, 1).asDiagonal();
   return make_moved(made, scaled);
+}
+
+// Parameters are lengths and angles too, in the file's units.
+std::pair<double, double> StepGeometry::parameter_units(std::uint64_t number,
+                                                        std::uint64_t asked_by) {
+  const Entity e = file_.parse(number, asked_by);
+  const double length = units_.length, angle = units_.angle;
+  if (e.is("PLANE")) return {length, length};
+  if (e.is("CYLINDRICAL_SURFACE") || e.is("CONICAL_SURFACE")) return {angle, length};
+  if (e.is("SPHERICAL_SURFACE") || e.is("TOROIDAL_SURFACE") || e.is("DEGENERATE_TOROIDAL_SURFACE"))
+    return {angle, angle};
+  if (const Record* r = e.find("SURFACE_OF_LINEAR_EXTRUSION"))
+    return {parameter_scale(*curve(Fields(e, *r).reference(1), number)), 1};
+  if (const Record* r = e.find("SURFACE_OF_REVOLUTION"))
+    return {angle, parameter_scale(*curve(Fields(e, *r).reference(1), number))};
+  for (const std::string_view type :
+       {"OFFSET_SURFACE", "RECTANGULAR_TRIMMED_SURFACE", "CURVE_BOUNDED_SURFACE"}) {
+    const Record* r = e.find(type);
+    if (r == nullptr) continue;
+    const Making making(making_, number);
+    return parameter_units(Fields(e, *r).reference(1), number);
+  }
+  return {1, 1};
 }
 
 CurvePtr StepGeometry::make_spline_curve(const Entity& e) {
@@ -310,7 +321,11 @@ StepGeometry::Piece StepGeometry::piece_between(const Curve& curve, const Point&
     const Interval whole{domain.low, domain.low + period};
     piece.from = nearest_parameter(curve, whole, start);
     piece.to = closed ? piece.from : nearest_parameter(curve, whole, end);
-    const double least = closed ? 0.5 * period : 1e-12 * period;
+    // Two vertices at one place: all round, whichever way rounding has put them.
+    constexpr double kSame = 1e-9;
+    const double apart = std::fabs(piece.to - piece.from);
+    if (std::min(apart, period - apart) <= kSame * period) piece.to = piece.from;
+    const double least = kSame * period;
     if (forward) {
       while (piece.to < piece.from + least) piece.to += period;
       while (piece.to > piece.from + period * (1 + 1e-12)) piece.to -= period;
@@ -321,21 +336,39 @@ StepGeometry::Piece StepGeometry::piece_between(const Curve& curve, const Point&
     return piece;
   }
   if (closed && domain.is_finite()) {
+    const Point low = curve.point(domain.low);
+    const double size = (curve.point(domain.middle()) - low).norm();
+    const bool closes = (low - curve.point(domain.high)).norm() <= 1e-6 * size;
+    if (closes && (low - start).norm() > 1e-3 * size) {
+      // It begins and ends elsewhere on the curve.
+      piece.from = piece.to = nearest_parameter(curve, domain, start);
+      piece.over_seam = piece.from > domain.low && piece.from < domain.high;
+      if (piece.over_seam) return piece;
+    }
     return forward ? Piece{domain.low, domain.high} : Piece{domain.high, domain.low};
   }
   piece.from = nearest_parameter(curve, domain, start);
   piece.to = nearest_parameter(curve, domain, end);
   // Curves that come back to where they began, with a corner there.
   if (domain.is_finite() && (forward ? piece.to <= piece.from : piece.to >= piece.from)) {
-    const double size = std::max((start - end).norm(), 1e-300);
-    const bool closes = (curve.point(domain.low) - curve.point(domain.high)).norm() <= 1e-6 * size;
+    const Point low = curve.point(domain.low);
+    const double size = std::max((start - end).norm(), (curve.point(domain.middle()) - low).norm());
+    const bool closes = (low - curve.point(domain.high)).norm() <= 1e-6 * size;
     const double reach = 1e-6 * domain.width();
     if (closes && forward && piece.to <= domain.low + reach) piece.to = domain.high;
     if (closes && forward && piece.from >= domain.high - reach) piece.from = domain.low;
     if (closes && !forward && piece.to >= domain.high - reach) piece.to = domain.low;
     if (closes && !forward && piece.from <= domain.low + reach) piece.from = domain.high;
+    piece.over_seam = closes && (forward ? piece.to < piece.from : piece.to > piece.from);
   }
   return piece;
+}
+
+CurvePtr StepGeometry::over_seam(const CurvePtr& curve, const Piece& piece, bool forward) {
+  const Interval d = curve->domain();
+  if (forward)
+    return make_composite({{curve, {piece.from, d.high}, true}, {curve, {d.low, piece.to}, true}});
+  return make_composite({{curve, {d.low, piece.from}, false}, {curve, {piece.to, d.high}, false}});
 }
 
 CurvePtr StepGeometry::make_trimmed_curve(const Entity& e) {
@@ -375,6 +408,7 @@ CurvePtr StepGeometry::make_trimmed_curve(const Entity& e) {
     const Point p = place(a), q = place(b);
     piece = piece_between(*basis, p, q, (p - q).norm() == 0, same);
   }
+  if (piece.over_seam) return over_seam(basis, piece, same);
   const Interval range{std::min(piece.from, piece.to), std::max(piece.from, piece.to)};
   if (piece.from <= piece.to) return make_trimmed(basis, range);
   return make_composite({{basis, range, false}});
@@ -465,13 +499,11 @@ SurfacePtr StepGeometry::make_surface(const Entity& e) {
   if (const Record* r = e.find("RECTANGULAR_TRIMMED_SURFACE")) {
     const Fields f(e, *r);
     const SurfacePtr basis = surface(f.reference(1), n);
-    double u1 = f.number(2), u2 = f.number(3), v1 = f.number(4), v2 = f.number(5);
-    if (basis->period_u() == kTurn) u1 *= units_.angle, u2 *= units_.angle;
-    if (basis->period_v() == kTurn || basis->kind() == SurfaceKind::sphere)
-      v1 *= units_.angle, v2 *= units_.angle;
-    if (u2 < u1) std::swap(u1, u2);
-    if (v2 < v1) std::swap(v1, v2);
-    return make_trimmed_surface(basis, {u1, u2}, {v1, v2});
+    const auto [u, v] = parameter_units(f.reference(1), n);
+    double u1 = f.number(2) * u, u2 = f.number(3) * u;
+    double v1 = f.number(4) * v, v2 = f.number(5) * v;
+    return make_trimmed_surface(basis, trimmed_range(u1, u2, basis->period_u(), f, 6),
+                                trimmed_range(v1, v2, basis->period_v(), f, 7));
   }
   if (const Record* r = e.find("CURVE_BOUNDED_SURFACE"))
     return surface(Fields(e, *r).reference(1), n);

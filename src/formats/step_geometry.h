@@ -38,9 +38,13 @@ class StepGeometry {
   /// Where on a curve a piece of it from one point to another runs; `forward` tells which way.
   struct Piece {
     double from = 0, to = 0;
+    /// It runs on from the one end of a closed curve to the other, and from there to `to`.
+    bool over_seam = false;
   };
   [[nodiscard]] static Piece piece_between(const Curve& curve, const Point& start, const Point& end,
                                            bool closed, bool forward);
+  /// Such a piece as a curve of its own, over parameters 0 to 2.
+  [[nodiscard]] static CurvePtr over_seam(const CurvePtr& curve, const Piece& piece, bool forward);
 
  private:
   [[nodiscard]] CurvePtr make_curve(const Entity& entity);
@@ -51,6 +55,9 @@ class StepGeometry {
   [[nodiscard]] SurfacePtr make_surface(const Entity& entity);
   [[nodiscard]] SurfacePtr make_spline_surface_of(const Entity& entity);
   [[nodiscard]] double parameter_scale(const Curve& curve) const;
+  // What a surface's parameters in the file are to be multiplied by.
+  [[nodiscard]] std::pair<double, double> parameter_units(std::uint64_t surface,
+                                                          std::uint64_t asked_by);
 
   const Part21& file_;
   StepUnits units_;

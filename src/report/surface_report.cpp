@@ -30,16 +30,26 @@ Json closed_json(const PreparedSurfaces& surfaces) {
   return out;
 }
 
-Json layers_json(const SurfaceModel& model) {
+// Names, and how many faces have each.
+template <class NamesOf>
+Json named_faces_json(const SurfaceModel& model, const NamesOf& names_of) {
   std::map<std::string, std::size_t> faces;
   for (const Body& body : model.bodies) {
     for (const Face& face : body.faces) {
-      if (!face.layer.empty()) ++faces[face.layer];
+      for (const std::string& name : names_of(face)) ++faces[name];
     }
   }
   Json out = Json::array();
   for (const auto& [name, count] : faces) out.push_back({{"name", name}, {"faces", count}});
   return out;
+}
+Json layers_json(const SurfaceModel& model) {
+  return named_faces_json(model, [](const Face& face) {
+    return face.layer.empty() ? std::vector<std::string>() : std::vector{face.layer};
+  });
+}
+Json groups_json(const SurfaceModel& model) {
+  return named_faces_json(model, [](const Face& face) { return face.groups; });
 }
 
 Json healed_json(const PreparedSurfaces& surfaces, std::vector<Healed> HealResult::*list) {
@@ -125,6 +135,7 @@ Json surface_json(const PreparedSurfaces& surfaces) {
             {"divided", divided}}},
           {"closed", closed_json(surfaces)},
           {"layers", layers_json(surfaces.model)},
+          {"groups", groups_json(surfaces.model)},
           {"healed", healed_json(surfaces, &HealResult::healed)},
           {"not_healed", healed_json(surfaces, &HealResult::refused)},
           {"tolerances",

@@ -362,25 +362,47 @@ CurvePoint differentiated(const Position& position, double t, double step) {
 
 class OffsetCurve : public Curve {
  public:
-  OffsetCurve(CurvePtr curve, double distance, const Vector& direction)
-      : curve_(std::move(curve)), distance_(distance), direction_(direction.normalized()) {}
+  OffsetCurve(CurvePtr curve, CurveLaw distance, const Vector& direction)
+      : curve_(std::move(curve)),
+        distance_(std::move(distance)),
+        direction_(direction),
+        step_(1e-5 * (curve_->domain().is_finite() ? curve_->domain().width() : 1)) {}
   CurveKind kind() const override { return CurveKind::offset; }
   CurvePoint at(double t) const override {
-    const auto position = [&](double s) {
-      const CurvePoint c = curve_->at(s);
-      return Point(c.p + distance_ * c.d1.cross(direction_).normalized());
-    };
-    return differentiated(position, t, step_);
+    CurvePoint c = first(t);
+    // Within the domain: beyond its ends a spline stands still.
+    const Interval near = within(t);
+    c.d2 = (first(near.high).d1 - first(near.low).d1) / near.width();
+    return c;
   }
   Interval domain() const override { return curve_->domain(); }
   double period() const override { return curve_->period(); }
   std::vector<double> breaks(const Interval& range) const override { return curve_->breaks(range); }
 
  private:
+  Interval within(double t) const {
+    const Interval d = curve_->domain();
+    if (curve_->period() > 0 || t < d.low || t > d.high) return {t - step_, t + step_};
+    return {std::max(d.low, t - step_), std::min(d.high, t + step_)};
+  }
+  CurvePoint first(double t) const {
+    CurvePoint c = curve_->at(t);
+    const Vector across = direction_.cross(c.d1), change = direction_.cross(c.d2);
+    const double length = across.norm();
+    if (!(length > 0)) return c;
+    const Vector unit = across / length;
+    const Interval near = within(t);
+    const double distance = distance_(t),
+                 growth = (distance_(near.high) - distance_(near.low)) / near.width();
+    c.p += distance * unit;
+    c.d1 += growth * unit + distance * (change - unit * unit.dot(change)) / length;
+    return c;
+  }
+
   CurvePtr curve_;
-  double distance_;
+  CurveLaw distance_;
   Vector direction_;
-  double step_ = 1e-5;
+  double step_;
 };
 
 class MovedCurve : public Curve {
@@ -427,7 +449,11 @@ CurvePtr make_trimmed(CurvePtr curve, const Interval& range) {
   return std::make_shared<Trimmed>(std::move(curve), range);
 }
 CurvePtr make_offset_curve(CurvePtr curve, double distance, const Vector& direction) {
-  return std::make_shared<OffsetCurve>(std::move(curve), distance, direction);
+  return make_offset_curve(
+      std::move(curve), [distance](double) { return distance; }, direction);
+}
+CurvePtr make_offset_curve(CurvePtr curve, CurveLaw distance, const Vector& direction) {
+  return std::make_shared<OffsetCurve>(std::move(curve), std::move(distance), direction);
 }
 CurvePtr make_moved(CurvePtr curve, const Placement& placement) {
   if (curve->kind() == CurveKind::line) {

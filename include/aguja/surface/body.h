@@ -63,7 +63,8 @@ struct Face {
   std::vector<FaceLoop> loops;  ///< empty: all of the surface's domain
   std::string name;
   std::optional<Rgb> colour;
-  std::string layer;  ///< empty: none is named
+  std::string layer;                ///< empty: none is named
+  std::vector<std::string> groups;  ///< that it, or what it belongs to, is a member of
   EntityNumber entity = 0;
 };
 

@@ -2,6 +2,7 @@
 /// \file
 /// Curves in space: analytic ones, B-splines, and curves made of others.
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <span>
@@ -121,18 +122,23 @@ struct KnotVector {
 struct CurveSegment {
   CurvePtr curve;
   Interval range;
-  bool forward = true;
+  bool forward = true;  ///< else from the high end of the range to its low
 };
 [[nodiscard]] CurvePtr make_composite(std::vector<CurveSegment> segments);
 
 /// A piece of a curve with the curve's own parameters.
 [[nodiscard]] CurvePtr make_trimmed(CurvePtr curve, const Interval& range);
 
-/// Moved by `distance` along tangent x `direction`.
-[[nodiscard]] CurvePtr make_offset_curve(CurvePtr curve, double distance, const Vector& direction);
+/// A number for each parameter of a curve.
+using CurveLaw = std::function<double(double)>;
 
-/// Reversed where `forward` is false: the parameter runs from the high end of `range` to its low.
-/// The curve with its points mapped (scaled, turned, moved).
+/// Moved by `distance` along `direction` x tangent: to the left, seen against `direction`.
+/// Source: ISO 10303-42, offset_curve_3d; IGES 5.3, type 130.
+[[nodiscard]] CurvePtr make_offset_curve(CurvePtr curve, double distance, const Vector& direction);
+[[nodiscard]] CurvePtr make_offset_curve(CurvePtr curve, CurveLaw distance,
+                                         const Vector& direction);
+
+/// Where a point goes that is scaled, turned and moved.
 struct Placement {
   Eigen::Matrix3d linear = Eigen::Matrix3d::Identity();
   Vector shift = Vector::Zero();
@@ -142,6 +148,7 @@ struct Placement {
   }
   [[nodiscard]] bool is_identity() const;
 };
+/// The curve with its points mapped.
 [[nodiscard]] CurvePtr make_moved(CurvePtr curve, const Placement& placement);
 
 /// The nearest parameter in a finite range: closed form where there is one, else samples and
