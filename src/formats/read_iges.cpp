@@ -180,6 +180,8 @@ class IgesReader {
     Face face;
     face.entity = e.number;
     face.name = name_of(e);
+    // Boundaries of trimmed surfaces say which of them is the outer one, and mostly not more.
+    face.loops_directed = false;
     const IgesValues v(e);
     if (e.type == 144) {
       face.surface = geometry_.surface(v.pointer(0), e.number);

@@ -151,6 +151,7 @@ class Checker {
     }
     limit_ = 10 * std::max(surfaces_.sew_tolerance, surfaces_.model.uncertainty.value_or(0));
     told_open_.clear();
+    told_turned_.clear();
     check_loops();
     check_troubles(surfaces_.tessellated.bodies[b]);
     check_off_surface(surfaces_.tessellated.bodies[b]);
@@ -267,10 +268,17 @@ class Checker {
           kind = FindingKind::singular_surface;
           what = "facets turn over there";
           break;
+        case Kind::turned_loop:
+          kind = FindingKind::reversed_face;
+          what = "a loop runs with the face on its right";
+          break;
       }
       if (!told.insert({trouble.face, kind}).second) continue;
       GivenFinding& g = add(kind, trouble.face, trouble.place, trouble.measure);
       if (!what.empty()) g.finding.detail += ": " + what;
+      if (kind != FindingKind::reversed_face) continue;
+      told_turned_.insert(trouble.face);
+      g.finding.measure = area_of_face(trouble.face);
     }
   }
 
@@ -366,21 +374,26 @@ class Checker {
     g.geometry = std::move(geometry);
     g.triangles.clear();
   }
+  [[nodiscard]] double area_of_face(std::uint32_t f) const {
+    double area = 0;
+    if (!part_) return area;
+    const Mesh& m = mesh_.parts[*part_].mesh;
+    for (const TriangleId t : triangles_of_face_[f]) {
+      const Triangle& tri = m.triangle(t);
+      area +=
+          0.5 * (m.point(tri[1]) - m.point(tri[0])).cross(m.point(tri[2]) - m.point(tri[0])).norm();
+    }
+    return area;
+  }
   void check_turned(const SewResult& sewn) {
     for (const std::uint32_t f : sewn.turned) {
-      double area = 0;
+      if (told_turned_.contains(f)) continue;
       Point at = Point::Zero();
-      if (part_) {
+      if (part_ && !triangles_of_face_[f].empty()) {
         const Mesh& m = mesh_.parts[*part_].mesh;
-        for (const TriangleId t : triangles_of_face_[f]) {
-          const Triangle& tri = m.triangle(t);
-          area +=
-              0.5 *
-              (m.point(tri[1]) - m.point(tri[0])).cross(m.point(tri[2]) - m.point(tri[0])).norm();
-        }
-        if (!triangles_of_face_[f].empty()) at = m.point(m.triangle(triangles_of_face_[f][0])[0]);
+        at = m.point(m.triangle(triangles_of_face_[f][0])[0]);
       }
-      GivenFinding& g = add(FindingKind::reversed_face, f, Point::Zero(), area);
+      GivenFinding& g = add(FindingKind::reversed_face, f, Point::Zero(), area_of_face(f));
       g.finding.place = at;
       g.finding.box = {};
       g.finding.box.extend(at);
@@ -433,7 +446,7 @@ class Checker {
   const Body* body_ = nullptr;
   Placement placement_;
   std::vector<std::vector<TriangleId>> triangles_of_face_;
-  std::set<std::uint32_t> told_open_;
+  std::set<std::uint32_t> told_open_, told_turned_;
   double limit_ = 0;
 };
 

@@ -34,7 +34,26 @@ struct Followed {
   int turns_u = 0;
   int turns_v = 0;
   bool at_pole = false;
+
+  void turn_round() {
+    std::reverse(points.begin(), points.end());
+    turns_u = -turns_u;
+    turns_v = -turns_v;
+  }
 };
+
+// Do two segments meet, ends included? What rounding cannot tell meets.
+bool meet(const Parameters& a, const Parameters& b, const Parameters& c, const Parameters& d) {
+  const auto side = [](const Parameters& p, const Parameters& q, const Parameters& r) {
+    const double x = (q[0] - p[0]) * (r[1] - p[1]), y = (q[1] - p[1]) * (r[0] - p[0]);
+    return std::fabs(x - y) <= 1e-12 * (std::fabs(x) + std::fabs(y)) ? 0 : x > y ? 1 : -1;
+  };
+  for (int k = 0; k < 2; ++k) {
+    if (std::max(a[k], b[k]) < std::min(c[k], d[k]) || std::max(c[k], d[k]) < std::min(a[k], b[k]))
+      return false;
+  }
+  return side(a, b, c) * side(a, b, d) <= 0 && side(c, d, a) * side(c, d, b) <= 0;
+}
 
 class DomainFinder {
  public:
@@ -49,8 +68,9 @@ class DomainFinder {
     period_ = {surface.period_u(), surface.period_v()};
   }
 
-  std::variant<FaceDomain, DomainFailure> run(const std::vector<DividedLoop>& loops) {
-    std::vector<Followed> plain, around;
+  std::variant<FaceDomain, DomainFailure> run(const std::vector<DividedLoop>& loops,
+                                              bool directed) {
+    std::vector<Followed> around;
     for (const DividedLoop& loop : loops) {
       if (loop.is_vertex) {
         for (const auto& c : loop.corners) place_vertex(c);
@@ -58,19 +78,32 @@ class DomainFinder {
       }
       if (loop.corners.size() < 2) continue;
       Followed f = follow(loop);
-      (f.turns_u != 0 || f.turns_v != 0 ? around : plain).push_back(std::move(f));
+      (f.turns_u != 0 || f.turns_v != 0 ? around : plain_).push_back(std::move(f));
     }
     for (Followed& f : around) {
       if (!close_around(f)) return failure(FaceTrouble::Kind::open_loop, f.points[0]);
     }
+    // Where loops do not tell their side they may all run the other way.
     if (!connect(around)) {
-      return failure(FaceTrouble::Kind::open_loop,
-                     around.empty() ? DomainPoint{} : around[0].points[0]);
+      const DomainPoint at = around.empty() ? DomainPoint{} : around[0].points[0];
+      for (Followed& f : around) f.turn_round();
+      domain_.polygons.clear();
+      if (!connect(around)) return failure(FaceTrouble::Kind::open_loop, at);
+      if (directed) domain_.turned.push_back(surface_.point(at.uv));
     }
-    if (domain_.polygons.empty() && plain.empty() && !whole_surface()) {
-      return failure(FaceTrouble::Kind::no_facets, {});
+    std::stable_sort(plain_.begin(), plain_.end(), [](const Followed& a, const Followed& b) {
+      return std::fabs(area_of(a.points)) > std::fabs(area_of(b.points));
+    });
+    if (domain_.polygons.empty()) {
+      // Around holes alone the rest of a closed surface is meant.
+      const bool is_rest =
+          plain_.empty() || (directed && area_of(plain_[0].points) < 0 && is_closed());
+      if (is_rest && !whole_surface()) {
+        return plain_.empty() ? failure(FaceTrouble::Kind::no_facets, {})
+                              : failure(FaceTrouble::Kind::open_loop, plain_[0].points[0]);
+      }
     }
-    add_plain(plain);
+    add_plain(directed);
     for (DomainPoint& place : domain_.places) move_into_polygons(place);
     return std::move(domain_);
   }
@@ -135,7 +168,7 @@ class DomainFinder {
     while (first < n && pole[first] != nullptr) ++first;
     if (first == n) first = 0;
     bool jumped = false;
-    std::size_t jump_at = n;  // in `points`: the first after the last pole
+    std::optional<std::size_t> jump_at;  // in `points`: the first after the last pole
     for (std::size_t k = 0; k < n; ++k) {
       const std::size_t i = (first + k) % n;
       const DividedLoop::Corner& c = loop.corners[i];
@@ -178,9 +211,9 @@ class DomainFinder {
       out.points.back().uv = start.uv;
       if (p != nullptr) out.points.back().uv[p->at_u ? 0 : 1] = p->value;
       turns[0] = turns[1] = 0;
-    } else if (jump_at < n * 2 && (turns[0] != 0 || turns[1] != 0)) {
+    } else if (jump_at && (turns[0] != 0 || turns[1] != 0)) {
       // What closes it is the way around the pole.
-      for (std::size_t i = jump_at; i < out.points.size(); ++i) {
+      for (std::size_t i = *jump_at; i < out.points.size(); ++i) {
         for (int k = 0; k < 2; ++k) out.points[i].uv[k] -= turns[k] * period_[k];
       }
       turns[0] = turns[1] = 0;
@@ -240,7 +273,7 @@ class DomainFinder {
   }
 
   // Loops that go all around are cut open, and joined in pairs or to a pole.
-  bool connect(std::vector<Followed>& around) {
+  bool connect(std::vector<Followed> around) {
     if (around.empty()) return true;
     const int k = around[0].turns_u != 0 ? 0 : 1;  // goes around in this direction
     const int across = 1 - k;
@@ -282,7 +315,7 @@ class DomainFinder {
         if (!join_to_pole(low, k, up)) return false;
         continue;
       }
-      join(low, around[partner], k, shift);
+      if (!join(low, around[partner], k, shift)) return false;
       around[partner].points.clear();
     }
     for (const std::size_t j : right) {
@@ -292,34 +325,91 @@ class DomainFinder {
   }
 
   // `a` runs with the direction, `b` against it, beyond; one polygon with a seam between.
-  void join(const Followed& a, const Followed& b, int k, double shift) {
+  bool join(const Followed& a, const Followed& b, int k, double shift) {
     const double period = period_[k];
-    std::vector<DomainPoint> other = shifted(b.points, 1 - k, shift);
-    // Begin where the two are nearest along the direction.
-    std::size_t from = 0, to = 0;
-    double best = std::numeric_limits<double>::infinity();
-    const std::size_t tried = std::min<std::size_t>(a.points.size(), 64);
+    const std::vector<DomainPoint> other = shifted(b.points, 1 - k, shift);
+    // Where the two are nearest along the direction, and nothing is between.
+    struct Cut {
+      double off;
+      std::size_t from, to;
+    };
+    std::vector<Cut> cuts;
+    const std::size_t tried = std::min(a.points.size(), kMostCuts);
     for (std::size_t i = 0; i < tried; ++i) {
       const std::size_t at = i * a.points.size() / tried;
       for (std::size_t j = 0; j < other.size(); ++j) {
         const double d = a.points[at].uv[k] - other[j].uv[k];
-        const double off = std::fabs(d - period * std::round(d / period)) +
-                           1e-6 * std::fabs(a.points[at].uv[1 - k] - other[j].uv[1 - k]);
-        if (off < best) best = off, from = at, to = j;
+        cuts.push_back({std::fabs(d - period * std::round(d / period)) +
+                            1e-6 * std::fabs(a.points[at].uv[1 - k] - other[j].uv[1 - k]),
+                        at, j});
       }
     }
-    const std::vector<DomainPoint> first = opened(a.points, from, k, period);
-    std::vector<DomainPoint> second = opened(other, to, k, -period);
-    // The second begins where the first ends.
-    const double d = first.back().uv[k] - second.front().uv[k];
-    second = shifted(std::move(second), k, period * std::round(d / period));
-    const std::vector<DomainPoint> up = seam(first.back(), second.front());
-    std::vector<DomainPoint> polygon = first;
-    append(polygon, up);
-    append(polygon, second);
-    std::vector<DomainPoint> down(up.rbegin(), up.rend());
-    append(polygon, shifted(std::move(down), k, -period));
-    domain_.polygons.push_back(std::move(polygon));
+    std::stable_sort(cuts.begin(), cuts.end(),
+                     [](const Cut& x, const Cut& y) { return x.off < y.off; });
+    for (const Cut& cut : cuts) {
+      const Parameters &p = a.points[cut.from].uv, q = other[cut.to].uv;
+      Parameters end = q;
+      end[k] += period * std::round((p[k] - q[k]) / period);
+      if (is_blocked(p, end) || runs_into(a.points, cut.from, p, end, k) ||
+          runs_into(other, cut.to, p, end, k))
+        continue;
+      const std::vector<DomainPoint> first = opened(a.points, cut.from, k, period);
+      std::vector<DomainPoint> second = opened(other, cut.to, k, -period);
+      // The second begins where the first ends.
+      const double d = first.back().uv[k] - second.front().uv[k];
+      second = shifted(std::move(second), k, period * std::round(d / period));
+      const std::vector<DomainPoint> up = seam(first.back(), second.front());
+      std::vector<DomainPoint> polygon = first;
+      append(polygon, up);
+      append(polygon, second);
+      std::vector<DomainPoint> down(up.rbegin(), up.rend());
+      append(polygon, shifted(std::move(down), k, -period));
+      domain_.polygons.push_back(std::move(polygon));
+      return true;
+    }
+    return false;
+  }
+
+  // Does a loop that does not go around lie in the way, wherever it is repeated?
+  [[nodiscard]] bool is_blocked(const Parameters& a, const Parameters& b) const {
+    for (const Followed& f : plain_) {
+      for (std::size_t i = 0; i < f.points.size(); ++i) {
+        if (meets_repeated(a, b, f.points[i].uv, f.points[(i + 1) % f.points.size()].uv))
+          return true;
+      }
+    }
+    return false;
+  }
+  [[nodiscard]] bool meets_repeated(const Parameters& a, const Parameters& b, const Parameters& c,
+                                    const Parameters& d) const {
+    int low[2] = {0, 0}, high[2] = {0, 0};
+    for (int k = 0; k < 2; ++k) {
+      if (period_[k] == 0) continue;
+      low[k] = static_cast<int>(
+          std::ceil((std::min(a[k], b[k]) - std::max(c[k], d[k])) / period_[k] - 1e-9));
+      high[k] = static_cast<int>(
+          std::floor((std::max(a[k], b[k]) - std::min(c[k], d[k])) / period_[k] + 1e-9));
+    }
+    for (int i = low[0]; i <= high[0]; ++i) {
+      for (int j = low[1]; j <= high[1]; ++j) {
+        const Parameters by(i * period_[0], j * period_[1]);
+        if (meet(a, b, c + by, d + by)) return true;
+      }
+    }
+    return false;
+  }
+  // Does the way from one of its own points run into the loop again?
+  [[nodiscard]] bool runs_into(const std::vector<DomainPoint>& loop, std::size_t own,
+                               const Parameters& a, const Parameters& b, int k) const {
+    const std::size_t n = loop.size();
+    for (std::size_t i = 0; i < n; ++i) {
+      const std::size_t next = (i + 1) % n;
+      if (i == own || next == own) continue;
+      Parameters d = loop[next].uv;
+      if (next == 0) d[k] += period_[k] * std::round((loop[i].uv[k] - d[k]) / period_[k]);
+      if (meets_repeated(a, b, loop[i].uv, d)) return true;
+    }
+    return false;
   }
 
   // The loop from one of its points once around to the same point, a period on.
@@ -344,7 +434,19 @@ class DomainFinder {
     if (pole == nullptr) return false;
     const int turns = k == 0 ? loop.turns_u : loop.turns_v;
     const double period = turns * period_[k];
-    std::vector<DomainPoint> polygon = opened(loop.points, 0, k, period);
+    // From where the way to the pole is free.
+    std::optional<std::size_t> from;
+    const std::size_t tried = std::min(loop.points.size(), kMostCuts);
+    for (std::size_t i = 0; i < tried && !from; ++i) {
+      const std::size_t at = i * loop.points.size() / tried;
+      Parameters end = loop.points[at].uv;
+      end[1 - k] = pole->value;
+      if (!is_blocked(loop.points[at].uv, end) &&
+          !runs_into(loop.points, at, loop.points[at].uv, end, k))
+        from = at;
+    }
+    if (!from) return false;
+    std::vector<DomainPoint> polygon = opened(loop.points, *from, k, period);
     const VertexId tip = new_vertex_(pole->place);
     DomainPoint end{polygon.back().uv, tip};
     end.uv[1 - k] = pole->value;
@@ -370,10 +472,59 @@ class DomainFinder {
     return out;
   }
 
-  // No loop bounds it: the whole of a closed surface, or of a bounded domain.
+  // Without a border: each direction closes on itself, or ends in poles.
+  [[nodiscard]] bool is_closed() const {
+    const auto ends_in_poles = [&](bool at_u) {
+      return std::count_if(poles_.begin(), poles_.end(),
+                           [&](const Pole& p) { return p.at_u == at_u; }) == 2;
+    };
+    return (period_[0] > 0 || ends_in_poles(true)) && (period_[1] > 0 || ends_in_poles(false));
+  }
+
+  // Where a closed direction is cut open so that no loop is cut: in the middle of what is widest
+  // free of them. Nothing if none is.
+  [[nodiscard]] std::optional<double> free_cut(int k, double low) const {
+    const double period = period_[k];
+    std::vector<Interval> taken;
+    for (const Followed& f : plain_) {
+      Interval own{f.points[0].uv[k], f.points[0].uv[k]};
+      for (const DomainPoint& p : f.points) {
+        own.low = std::min(own.low, p.uv[k]);
+        own.high = std::max(own.high, p.uv[k]);
+      }
+      const double by = period * std::floor((own.low - low) / period);
+      taken.push_back({own.low - by, own.high - by});
+    }
+    if (taken.empty()) return low;
+    std::sort(taken.begin(), taken.end(),
+              [](const Interval& a, const Interval& b) { return a.low < b.low; });
+    // What reaches over the end covers the start.
+    double reached = low;
+    for (const Interval& t : taken) reached = std::max(reached, t.high - period);
+    double widest = 0, cut = 0;
+    const auto look = [&](double from, double to) {
+      if (to - from > widest) widest = to - from, cut = 0.5 * (from + to);
+    };
+    const double first = reached;
+    for (const Interval& t : taken) {
+      look(reached, t.low);
+      reached = std::max(reached, t.high);
+    }
+    look(reached, first > low ? low + period : taken[0].low + period);
+    return widest > 1e-6 * period ? std::optional(cut) : std::nullopt;
+  }
+
+  // No loop bounds it from outside: the whole of a closed surface, or of a bounded domain.
   bool whole_surface() {
-    const Interval u = surface_.domain_u(), v = surface_.domain_v();
+    Interval u = surface_.domain_u(), v = surface_.domain_v();
     if (!u.is_finite() || !v.is_finite()) return false;
+    for (const int k : {0, 1}) {
+      Interval& own = k == 0 ? u : v;
+      if (period_[k] == 0 || plain_.empty()) continue;
+      const auto cut = free_cut(k, own.low);
+      if (!cut) return false;
+      own = {*cut, *cut + period_[k]};
+    }
     const Parameters corner[4] = {
         {u.low, v.low}, {u.high, v.low}, {u.high, v.high}, {u.low, v.high}};
     const auto pole_of = [&](const Parameters& a, const Parameters& b) -> const Pole* {
@@ -385,29 +536,25 @@ class DomainFinder {
       }
       return nullptr;
     };
-    // Vertices of the corners: one where sides are one.
-    std::vector<VertexId> id(4, VertexId{kNoIndex});
     const Pole* side_pole[4];
-    for (int s = 0; s < 4; ++s) side_pole[s] = pole_of(corner[s], corner[(s + 1) % 4]);
-    const auto unite = [&](int a, int b) {
-      if (id[a].value == kNoIndex && id[b].value == kNoIndex) {
-        id[a] = id[b] = new_vertex_(surface_.point(corner[a]));
-      } else if (id[a].value == kNoIndex) {
-        id[a] = id[b];
-      } else if (id[b].value == kNoIndex) {
-        id[b] = id[a];
+    for (int side = 0; side < 4; ++side)
+      side_pole[side] = pole_of(corner[side], corner[(side + 1) % 4]);
+    // Vertices of the corners: one where sides are one, or one point.
+    int first[4] = {0, 1, 2, 3};
+    const auto unite = [&](int x, int y) {
+      const int from = std::max(first[x], first[y]), to = std::min(first[x], first[y]);
+      for (int& c : first) {
+        if (c == from) c = to;
       }
     };
-    for (int pass = 0; pass < 2; ++pass) {
-      for (int s = 0; s < 4; ++s) {
-        if (side_pole[s] != nullptr) unite(s, (s + 1) % 4);
-      }
-      if (period_[0] > 0) unite(0, 1), unite(3, 2);
-      if (period_[1] > 0) unite(0, 3), unite(1, 2);
+    for (int side = 0; side < 4; ++side) {
+      if (side_pole[side] != nullptr) unite(side, (side + 1) % 4);
     }
-    for (int c = 0; c < 4; ++c) {
-      if (id[c].value == kNoIndex) id[c] = new_vertex_(surface_.point(corner[c]));
-    }
+    if (period_[0] > 0) unite(0, 1), unite(3, 2);
+    if (period_[1] > 0) unite(0, 3), unite(1, 2);
+    VertexId id[4] = {};
+    for (int c = 0; c < 4; ++c)
+      id[c] = first[c] == c ? new_vertex_(surface_.point(corner[c])) : id[first[c]];
     std::vector<std::vector<DomainPoint>> sides(4);
     for (int s = 0; s < 4; ++s) {
       const DomainPoint a{corner[s], id[s]}, b{corner[(s + 1) % 4], id[(s + 1) % 4]};
@@ -435,23 +582,32 @@ class DomainFinder {
   }
 
   // Loops that do not go around: outer ones, and holes moved to where what they are in is.
-  void add_plain(std::vector<Followed>& plain) {
-    std::stable_sort(plain.begin(), plain.end(), [](const Followed& a, const Followed& b) {
-      return std::fabs(area_of(a.points)) > std::fabs(area_of(b.points));
-    });
-    for (Followed& f : plain) {
+  void add_plain(bool directed) {
+    const std::size_t bands = domain_.polygons.size();
+    for (Followed& f : plain_) {
       if (!domain_.polygons.empty()) move_inside(f.points);
+      // Outer ones and holes follow each other inwards, and run opposite ways.
+      std::size_t outside = 0;
+      for (const auto& polygon : domain_.polygons) {
+        outside += contains(polygon, f.points[0].uv);
+      }
+      const double area = area_of(f.points);
+      if (directed && !f.at_pole && std::fabs(area) > 0 && (area > 0) != (outside % 2 == 0) &&
+          (bands == 0 || outside > 0))
+        domain_.turned.push_back(surface_.point(f.points[0].uv));
       domain_.polygons.push_back(std::move(f.points));
     }
   }
   void move_inside(std::vector<DomainPoint>& points) const {
     const auto is_inside = [&](const Parameters& by) {
-      std::size_t in = 0;
       const std::size_t tried = std::min<std::size_t>(points.size(), 5);
-      for (std::size_t i = 0; i < tried; ++i) {
-        in += contains(domain_.polygons[0], points[i * points.size() / tried].uv + by);
-      }
-      return 2 * in > tried;
+      return std::any_of(domain_.polygons.begin(), domain_.polygons.end(),
+                         [&](const auto& polygon) {
+                           std::size_t in = 0;
+                           for (std::size_t i = 0; i < tried; ++i)
+                             in += contains(polygon, points[i * points.size() / tried].uv + by);
+                           return 2 * in > tried;
+                         });
     };
     for (const int a : {0, 1, -1, 2, -2}) {
       for (const int b : {0, 1, -1, 2, -2}) {
@@ -464,6 +620,9 @@ class DomainFinder {
     }
   }
 
+  // Places that are tried to cut open what goes around.
+  static constexpr std::size_t kMostCuts = 64;
+
   const Surface& surface_;
   SurfaceFoot foot_;
   double tolerance_;
@@ -471,6 +630,7 @@ class DomainFinder {
   const NewVertex& new_vertex_;
   std::vector<Pole> poles_;
   Parameters period_;
+  std::vector<Followed> plain_;  // loops that do not go around
   FaceDomain domain_;
 };
 
@@ -478,9 +638,9 @@ class DomainFinder {
 
 std::variant<FaceDomain, DomainFailure> find_domain(const Surface& surface,
                                                     const std::vector<DividedLoop>& loops,
-                                                    double tolerance, double step_u, double step_v,
-                                                    const NewVertex& new_vertex) {
-  return DomainFinder(surface, tolerance, step_u, step_v, new_vertex).run(loops);
+                                                    bool directed, double tolerance, double step_u,
+                                                    double step_v, const NewVertex& new_vertex) {
+  return DomainFinder(surface, tolerance, step_u, step_v, new_vertex).run(loops, directed);
 }
 
 }  // namespace aguja

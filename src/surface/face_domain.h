@@ -37,6 +37,8 @@ struct FaceDomain {
   std::vector<DomainPoint> places;
   double largest_off = 0;  ///< of loops from the surface, model units
   Point off_at = Point::Zero();
+  /// Places of loops that run with the face on their right.
+  std::vector<Point> turned;
 };
 struct DomainFailure {
   FaceTrouble::Kind kind;
@@ -44,11 +46,12 @@ struct DomainFailure {
   double measure = 0;
 };
 
-/// `step_u`, `step_v`: how finely seams and poles are divided there. Loops run with the face on
-/// their left seen against the surface's normal.
+/// `step_u`, `step_v`: how finely seams and poles are divided there. Where loops are `directed`
+/// they run with the face on their left, seen against the surface's normal: around holes alone a
+/// closed surface's rest is meant. Else what they enclose is.
 [[nodiscard]] std::variant<FaceDomain, DomainFailure> find_domain(
-    const Surface& surface, const std::vector<DividedLoop>& loops, double tolerance, double step_u,
-    double step_v, const NewVertex& new_vertex);
+    const Surface& surface, const std::vector<DividedLoop>& loops, bool directed, double tolerance,
+    double step_u, double step_v, const NewVertex& new_vertex);
 
 /// Twice the directed area.
 [[nodiscard]] double area_of(const std::vector<DomainPoint>& polygon);

@@ -5,6 +5,7 @@
 #include <limits>
 #include <map>
 #include <optional>
+#include <span>
 #include <unordered_map>
 #include <unordered_set>
 
@@ -73,8 +74,12 @@ Steps steps_over(const Surface& surface, const Bounds& bounds, const FaceFinenes
 
 class FaceMesher {
  public:
-  FaceMesher(const Surface& surface, bool same_sense, const FaceFineness& fineness)
-      : surface_(surface), same_sense_(same_sense), fineness_(fineness) {}
+  FaceMesher(const Surface& surface, bool same_sense, bool directed, const FaceFineness& fineness)
+      : surface_(surface),
+        same_sense_(same_sense),
+        directed_(directed),
+        fineness_(fineness),
+        poles_(surface.poles()) {}
 
   FaceMesh run(const std::vector<DividedLoop>& given) {
     std::vector<DividedLoop> loops = given;
@@ -85,8 +90,8 @@ class FaceMesher {
     const Bounds rough = rough_bounds(loops);
     const Steps first = steps_over(surface_, rough, fineness_);
     const NewVertex make = [&](const Point& p) { return own_vertex(p); };
-    auto found =
-        find_domain(surface_, loops, fineness_.tolerance, first.step[0], first.step[1], make);
+    auto found = find_domain(surface_, loops, directed_, fineness_.tolerance, first.step[0],
+                             first.step[1], make);
     if (const auto* failure = std::get_if<DomainFailure>(&found)) {
       trouble(failure->kind, failure->place, failure->measure);
       return std::move(out_);
@@ -94,6 +99,7 @@ class FaceMesher {
     domain_ = std::move(std::get<FaceDomain>(found));
     out_.largest_off = domain_.largest_off;
     out_.off_at = domain_.off_at;
+    for (const Point& p : domain_.turned) trouble(FaceTrouble::Kind::turned_loop, p, 0);
     if (domain_.polygons.empty()) {
       trouble(FaceTrouble::Kind::no_facets, Point::Zero(), 0);
       return std::move(out_);
@@ -110,6 +116,7 @@ class FaceMesher {
       if (surface_.kind() == SurfaceKind::plane && fineness_.longest <= 0) break;
       if (round == kMostRounds || !refine()) break;
     }
+    while (drop_turned()) triangulate_inside();
     write();
     return std::move(out_);
   }
@@ -157,6 +164,11 @@ class FaceMesher {
     if (v.is_finite() && (surface_.period_v() > 0 || corners == 0 || !surface_.poles().empty())) {
       b.extend({b.low[0], v.low});
       b.extend({b.low[0], v.high});
+    }
+    for (const Pole& pole : poles_) {
+      Parameters reached = b.low;
+      reached[pole.at_u ? 0 : 1] = pole.value;
+      b.extend(reached);
     }
     for (int k = 0; k < 2; ++k) {
       if (!std::isfinite(b.low[k]) || !std::isfinite(b.high[k])) b.low[k] = 0, b.high[k] = 1;
@@ -322,8 +334,8 @@ class FaceMesher {
     }
     flip_slivers();
   }
-  // Points of the border that lie on one line but for rounding make slivers between them: the line
-  // is divided in the triangle beyond it instead.
+  // Points that lie on one line but for rounding, those of the border and the middles of sides,
+  // make slivers between them: the line is divided in the triangle beyond it instead.
   void flip_slivers() {
     for (int pass = 0; pass < 8; ++pass) {
       std::unordered_map<std::uint64_t, std::array<std::uint32_t, 2>> beside;
@@ -364,13 +376,10 @@ class FaceMesher {
       if (!any) return;
     }
   }
-  // Of a triangle of border points that is flat but for rounding.
+  // Of a triangle that is flat in parameters but for rounding.
   [[nodiscard]] std::optional<std::size_t> longest_side_of_sliver(
       const std::array<std::uint32_t, 3>& t) const {
     constexpr double kRounding = 1e-9;  // height by length
-    for (const std::uint32_t v : t) {
-      if (v >= border_points_) return std::nullopt;
-    }
     std::size_t longest = 0;
     double length = -1;
     for (std::size_t c = 0; c < 3; ++c) {
@@ -398,6 +407,39 @@ class FaceMesher {
     }
   }
 
+  // At a pole one of the parameters says nothing: 0 or 1, or none.
+  [[nodiscard]] int idle_parameter(std::uint32_t i) const {
+    if (i >= border_points_) return -1;
+    for (const Pole& pole : poles_) {
+      const int fixed = pole.at_u ? 0 : 1;
+      if (points_[i].uv[fixed] == pole.value) return 1 - fixed;
+    }
+    return -1;
+  }
+  // Where facets are compared with the surface: what says nothing is taken from the others. Points
+  // are put in the very middle, so that none comes to stand on another's way to the pole.
+  [[nodiscard]] Parameters middle_of(std::span<const std::uint32_t> corners) const {
+    Parameters sum = Parameters::Zero(), all = Parameters::Zero();
+    int count[2] = {0, 0};
+    for (const std::uint32_t i : corners) {
+      const int idle = poles_.empty() ? -1 : idle_parameter(i);
+      all += points_[i].uv;
+      for (int k = 0; k < 2; ++k) {
+        if (k == idle) continue;
+        sum[k] += points_[i].uv[k];
+        ++count[k];
+      }
+    }
+    Parameters middle;
+    for (int k = 0; k < 2; ++k)
+      middle[k] = count[k] > 0 ? sum[k] / count[k] : all[k] / static_cast<double>(corners.size());
+    return middle;
+  }
+  [[nodiscard]] Parameters middle_of(std::uint32_t a, std::uint32_t b) const {
+    const std::array<std::uint32_t, 2> ends = {a, b};
+    return middle_of(ends);
+  }
+
   // Puts points where facets are too far from the surface. False if none is.
   bool refine() {
     if (points_.size() >= kMostPoints) return false;
@@ -421,17 +463,17 @@ class FaceMesher {
           divided = divided || too_far_.contains(k);
           continue;
         }
-        const Parameters middle = 0.5 * (points_[a].uv + points_[b].uv);
+        const Parameters middle = middle_of(a, b);
         const Point &p = place(points_[a].vertex), &q = place(points_[b].vertex);
         const bool off = (surface_.point(middle) - 0.5 * (p + q)).norm() > chord ||
                          (fineness_.longest > 0 && (p - q).norm() > 1.3 * fineness_.longest);
         if (!off) continue;
         too_far_.insert(k);
-        more.push_back(middle);
+        more.push_back(0.5 * (points_[a].uv + points_[b].uv));
         divided = true;
       }
       if (divided) continue;
-      const Parameters middle = (points_[t[0]].uv + points_[t[1]].uv + points_[t[2]].uv) / 3;
+      const Parameters middle = middle_of(t);
       const SurfacePoint s = surface_.at(middle[0], middle[1]);
       const auto [a, b, c] = corners(t);
       const Point flat = (a + b + c) / 3;
@@ -442,8 +484,16 @@ class FaceMesher {
         const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
         off = n.dot(s.normal()) < 0.2 * n.norm() && n.norm() > 1e-3 * longest * longest &&
               longest > chord;
+        // Beside a pole three points of a rim may turn the other way in space than in parameters.
+        const auto side = off ? open_side_of_ear(t) : std::nullopt;
+        if (side) {
+          const std::uint32_t from = t[*side], to = t[(*side + 1) % 3];
+          if (too_far_.insert(key(from, to)).second)
+            more.push_back(0.5 * (points_[from].uv + points_[to].uv));
+          continue;
+        }
       }
-      if (off) more.push_back(middle);
+      if (off) more.push_back((points_[t[0]].uv + points_[t[1]].uv + points_[t[2]].uv) / 3);
     }
     for (const Parameters& uv : more) add_point({uv, own_vertex(surface_.point(uv))});
     return !more.empty();
@@ -468,18 +518,65 @@ class FaceMesher {
     return {place(points_[t[0]].vertex), place(points_[t[1]].vertex), place(points_[t[2]].vertex)};
   }
 
+  // Does it face against the surface it stands for?
+  [[nodiscard]] bool is_turned(const std::array<std::uint32_t, 3>& t) const {
+    if (is_degenerate(t)) return false;
+    const auto [a, b, c] = corners(t);
+    const Vector n = (b - a).cross(c - a);
+    const Parameters middle = middle_of(t);
+    const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
+    return n.norm() > 1e-3 * longest * longest &&
+           n.dot(surface_.at(middle[0], middle[1]).normal()) < 0;
+  }
+
+  // A point so near to the border that in space it lies beyond a chord of it serves for nothing:
+  // the chord is as near to the surface. False if there is none.
+  bool drop_turned() {
+    std::vector<bool> dropped(points_.size(), false);
+    bool any = false;
+    for (const auto& t : triangles_) {
+      if (!is_turned(t)) continue;
+      for (std::size_t c = 0; c < 3; ++c) {
+        const std::uint32_t v = t[c];
+        if (v < border_points_ || points_[v].vertex.value < kOwnVertices ||
+            !fixed_.contains(key(t[(c + 1) % 3], t[(c + 2) % 3])))
+          continue;
+        dropped[v] = any = true;
+      }
+    }
+    if (!any) return false;
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < points_.size(); ++i) {
+      if (dropped[i]) continue;
+      points_[kept] = points_[i];
+      planar_[kept++] = planar_[i];
+    }
+    points_.resize(kept);
+    planar_.resize(kept);
+    return true;
+  }
+
   void write() {
+    // Only what is used.
+    std::vector<VertexId> number(out_.points.size(), VertexId{kNoIndex});
+    std::vector<Point> used;
+    const auto numbered = [&](VertexId v) {
+      if (v.value < kOwnVertices) return v;
+      VertexId& own = number[v.value - kOwnVertices];
+      if (own.value == kNoIndex) {
+        own = {kOwnVertices + static_cast<std::uint32_t>(used.size())};
+        used.push_back(out_.points[v.value - kOwnVertices]);
+      }
+      return own;
+    };
     std::size_t turned = 0;
     Point turned_at = Point::Zero();
     for (const auto& t : triangles_) {
       if (is_degenerate(t)) continue;
-      Triangle out{{points_[t[0]].vertex, points_[t[1]].vertex, points_[t[2]].vertex}};
-      const auto [a, b, c] = corners(t);
-      const Vector n = (b - a).cross(c - a);
-      const Parameters middle = (points_[t[0]].uv + points_[t[1]].uv + points_[t[2]].uv) / 3;
-      const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
-      if (n.norm() > 1e-3 * longest * longest &&
-          n.dot(surface_.at(middle[0], middle[1]).normal()) < 0) {
+      Triangle out{{numbered(points_[t[0]].vertex), numbered(points_[t[1]].vertex),
+                    numbered(points_[t[2]].vertex)}};
+      if (is_turned(t)) {
+        const auto [a, b, c] = corners(t);
         ++turned;
         turned_at = (a + b + c) / 3;
       }
@@ -491,11 +588,14 @@ class FaceMesher {
       trouble(FaceTrouble::Kind::no_facets,
               points_.empty() ? Point(Point::Zero()) : place(points_[0].vertex), 0);
     }
+    out_.points = std::move(used);
   }
 
   const Surface& surface_;
   bool same_sense_;
+  bool directed_;
   FaceFineness fineness_;
+  std::vector<Pole> poles_;
   FaceMesh out_;
   FaceDomain domain_;
   Steps steps_;
@@ -512,9 +612,9 @@ class FaceMesher {
 
 }  // namespace
 
-FaceMesh mesh_face(const Surface& surface, bool same_sense, const std::vector<DividedLoop>& loops,
+FaceMesh mesh_face(const Face& face, const std::vector<DividedLoop>& loops,
                    const FaceFineness& fineness) {
-  return FaceMesher(surface, same_sense, fineness).run(loops);
+  return FaceMesher(*face.surface, face.same_sense, face.loops_directed, fineness).run(loops);
 }
 
 }  // namespace aguja

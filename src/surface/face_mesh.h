@@ -27,10 +27,8 @@ struct FaceFineness {
   bool no_ears = false;
 };
 
-/// `loops` run with the face on their left, seen against its own normal (`same_sense` applied).
-/// `edge_points`: where the vertices of loops are.
-[[nodiscard]] FaceMesh mesh_face(const Surface& surface, bool same_sense,
-                                 const std::vector<DividedLoop>& loops,
+/// `loops`: those of the face as its edges were divided.
+[[nodiscard]] FaceMesh mesh_face(const Face& face, const std::vector<DividedLoop>& loops,
                                  const FaceFineness& fineness);
 
 }  // namespace aguja

@@ -37,6 +37,8 @@ class Tessellator {
         for (const EdgeUseOfFace& use : loop.edges) faces_of_edge_[use.edge].push_back(f);
       }
     }
+    const Box box = aguja::box_of(body_);
+    pole_tolerance_ = 1e-6 * (box.high - box.low).norm();
     find_sides();
   }
 
@@ -56,7 +58,7 @@ class Tessellator {
       for (const FaceTrouble& t : out.troubles) {
         if (t.kind != FaceTrouble::Kind::loop_crossing && t.kind != FaceTrouble::Kind::turned)
           continue;
-        ++harm;
+        harm += static_cast<std::size_t>(std::max(1.0, t.measure));
         if (fineness_[t.face] > kFinest) meets[t.face] = true;
       }
       in_vain = round > 0 && 10 * harm > 7 * least ? in_vain + 1 : 0;
@@ -160,8 +162,9 @@ class Tessellator {
       return points;
     }
     const double part = chord_of_edge(id);
-    const std::vector<double> at = divide_curve(*edge.curve, edge.range(), kHeldTo * chord_ * part,
-                                                options_.angle * std::sqrt(part), options_.longest);
+    std::vector<double> at = divide_curve(*edge.curve, edge.range(), kHeldTo * chord_ * part,
+                                          options_.angle * std::sqrt(part), options_.longest);
+    divide_near_poles(id, at);
     std::vector<Point> points;
     points.reserve(at.size());
     for (const double t : at) points.push_back(edge.curve->point(t));
@@ -179,6 +182,37 @@ class Tessellator {
       points.push_back(b);
     }
     return points;
+  }
+
+  // Past a pole no chord is longer than it is far: the way around is not cut short in parameters.
+  void divide_near_poles(std::uint32_t id, std::vector<double>& at) const {
+    const auto faces = faces_of_edge_.find(id);
+    if (faces == faces_of_edge_.end()) return;
+    const Curve& curve = *body_.edges[id].curve;
+    for (const std::uint32_t f : faces->second) {
+      if (!body_.faces[f].surface) continue;
+      for (const Pole& pole : body_.faces[f].surface->poles()) {
+        constexpr int kMostHalvings = 12;
+        for (int round = 0; round < kMostHalvings; ++round) {
+          std::vector<double> finer = {at[0]};
+          for (std::size_t i = 1; i < at.size(); ++i) {
+            const Point p = curve.point(at[i - 1]), q = curve.point(at[i]);
+            const Vector along = q - p;
+            const double length = along.norm();
+            const double foot =
+                length > 0 ? std::clamp((pole.place - p).dot(along) / (length * length), 0.0, 1.0)
+                           : 0;
+            const double far = (p + foot * along - pole.place).norm();
+            // What goes through it, or ends in it, stays.
+            if (far > pole_tolerance_ && length > far && foot > 0 && foot < 1)
+              finer.push_back(0.5 * (at[i - 1] + at[i]));
+            finer.push_back(at[i]);
+          }
+          if (finer.size() == at.size()) break;
+          at = std::move(finer);
+        }
+      }
+    }
   }
 
   [[nodiscard]] VertexId vertex_on(std::uint32_t e, std::size_t i) const {
@@ -225,8 +259,6 @@ class Tessellator {
 
   void mesh_faces(const std::vector<bool>& stale, int round) {
     std::atomic<std::size_t> done = 0;
-    const Box box = aguja::box_of(body_);
-    const double diagonal = (box.high - box.low).norm();
     parallel_tasks(body_.faces.size(), [&](std::size_t f) {
       const Face& face = body_.faces[f];
       if (stale[f] && face.surface) {
@@ -234,10 +266,9 @@ class Tessellator {
         fineness.chord = kHeldTo * chord_ * fineness_[f];
         fineness.angle = options_.angle * std::sqrt(fineness_[f]);
         fineness.longest = options_.longest;
-        fineness.tolerance = 1e-6 * diagonal;
+        fineness.tolerance = pole_tolerance_;
         fineness.no_ears = fineness_[f] < 1;
-        bool same = face.same_sense;
-        faces_[f] = mesh_face(*face.surface, same, loops_of(face), fineness);
+        faces_[f] = mesh_face(face, loops_of(face), fineness);
         if (turned_[f]) {
           for (Triangle& t : faces_[f].triangles) std::swap(t[1], t[2]);
         }
@@ -336,6 +367,7 @@ class Tessellator {
 
   const Body& body_;
   TessellationOptions options_;
+  double pole_tolerance_ = 0;
   double chord_;
   Progress* progress_;
   std::vector<double> fineness_;  // by face, as a part of the chord

@@ -59,7 +59,10 @@ struct FaceLoop {
 
 struct Face {
   SurfacePtr surface;
-  bool same_sense = true;       ///< it faces as its surface's normal does
+  bool same_sense = true;  ///< it faces as its surface's normal does
+  /// Loops run with the face on their left, seen against its normal; else the side that they are
+  /// around is told by what they enclose.
+  bool loops_directed = true;
   std::vector<FaceLoop> loops;  ///< empty: all of the surface's domain
   std::string name;
   std::optional<Rgb> colour;

@@ -26,6 +26,7 @@ struct FaceTrouble {
     off_surface,    ///< its edges do not lie on its surface
     no_facets,      ///< nothing came of it
     turned,         ///< facets face against the surface they stand for
+    turned_loop,    ///< a loop runs with the face on its right
   } kind = Kind::no_facets;
   double measure = 0;
   Point place = Point::Zero();
