@@ -300,27 +300,51 @@ Model Session::read_surfaces(const InputFile& file, const ReadOptions& options) 
   return std::move(prepared.mesh);
 }
 
+Model Session::parts_of(const FromSurfaces& from, const Model& model) const {
+  const Model& all = as_one_ ? parts_ : model;
+  Model own;
+  own.unit = all.unit;
+  for (std::size_t p = 0; p < from.surfaces.instance_of_part.size(); ++p)
+    own.parts.push_back(all.parts[from.first_part + p]);
+  return own;
+}
+
 void Session::add_surface_findings(InspectOptions& options, const Model& model) const {
   for (const FromSurfaces& from : surfaces_) {
-    // The parts of this file alone.
-    Model own;
-    if (!as_one_) {
-      for (std::size_t p = 0; p < from.surfaces.instance_of_part.size(); ++p) {
-        own.parts.push_back(model.parts[from.first_part + p]);
+    for (GivenFinding& g : check_surfaces(from.surfaces, parts_of(from, model))) {
+      if (g.finding.part_index) {
+        *g.finding.part_index += from.first_part;
+        if (as_one_) {
+          const PartStart& start = starts_[*g.finding.part_index];
+          for (TriangleId& t : g.triangles) t.value += start.triangle;
+          g.finding.part_index = 0;
+        }
       }
-    } else {
-      own.parts.resize(from.surfaces.instance_of_part.size());
-    }
-    for (GivenFinding& g : check_surfaces(from.surfaces, own)) {
-      if (g.finding.part_index)
-        g.finding.part_index = as_one_ ? 0 : *g.finding.part_index + from.first_part;
       options.given.push_back(std::move(g));
     }
   }
 }
 
 void Session::name_faces(std::vector<Finding>& findings, const Model& model) const {
-  if (surfaces_.size() == 1 && !as_one_) aguja::name_faces(findings, surfaces_[0].surfaces, model);
+  for (Finding& f : findings) {
+    if (!f.part_index || f.triangles.empty()) continue;
+    std::size_t part = *f.part_index;
+    TriangleId triangle = f.triangles[0];
+    if (as_one_) {
+      const auto next = std::upper_bound(
+          starts_.begin(), starts_.end(), triangle.value,
+          [](std::uint32_t t, const PartStart& start) { return t < start.triangle; });
+      if (next == starts_.begin()) continue;
+      part = static_cast<std::size_t>(next - starts_.begin()) - 1;
+      triangle.value -= starts_[part].triangle;
+    }
+    const Model& all = as_one_ ? parts_ : model;
+    for (const FromSurfaces& from : surfaces_) {
+      if (part < from.first_part || part - from.first_part >= from.surfaces.instance_of_part.size())
+        continue;
+      name_face(f, from.surfaces, part - from.first_part, all.parts[part].mesh, triangle);
+    }
+  }
 }
 
 void Session::add_surface(nlohmann::ordered_json& object) const {
@@ -349,7 +373,12 @@ Model Session::read(bool keep_facet_records) {
     if (files_.size() > 1 && all.unit_assumed) {
       all.notes.push_back("all files are taken to be in " + std::string(symbol(all.unit)));
     }
-    return as_one_ ? as_one(std::move(all)) : std::move(all);
+    if (!as_one_) return all;
+    if (!surfaces_.empty()) {
+      starts_ = starts_as_one(all);
+      parts_ = all;
+    }
+    return as_one(std::move(all));
   });
 }
 

@@ -98,7 +98,12 @@ class Session {
   };
   [[nodiscard]] Model read_surfaces(const InputFile& file, const ReadOptions& options);
 
+  // The parts of a file as they were read, before they were taken as one.
+  [[nodiscard]] Model parts_of(const FromSurfaces& from, const Model& model) const;
+
   std::vector<FromSurfaces> surfaces_;
+  Model parts_;  ///< of surface models that are taken as one
+  std::vector<PartStart> starts_;
   std::vector<std::string> files_;
   std::string unit_;
   std::string from_;

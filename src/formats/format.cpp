@@ -26,6 +26,7 @@ std::string_view first_word(std::string_view text) {
 }
 
 bool looks_like_step(std::string_view bytes) {
+  if (bytes.starts_with("\xEF\xBB\xBF")) bytes.remove_prefix(3);
   const std::size_t start = bytes.substr(0, 4096).find_first_not_of(" \t\r\n");
   if (start == std::string_view::npos) return false;
   bytes.remove_prefix(start);

@@ -526,7 +526,8 @@ bool scan_all(const Source& source, std::vector<Stretch>& all) {
 
 Part21::Part21(const Source& source, std::size_t stretch) : bytes_(source.bytes) {
   const std::size_t start = [&] {
-    Scanner s(source);
+    // Some editors put a byte order mark in front.
+    Scanner s(source, source.bytes.starts_with("\xEF\xBB\xBF") ? 3 : 0);
     s.skip_space();
     return s.at();
   }();
@@ -638,7 +639,31 @@ std::optional<std::uint32_t> hexadecimal(std::string_view digits) {
 
 }  // namespace
 
+namespace {
+
+bool is_utf8(std::string_view t) {
+  for (std::size_t i = 0; i < t.size();) {
+    const auto lead = static_cast<unsigned char>(t[i]);
+    const int more = lead < 0x80             ? 0
+                     : (lead & 0xE0) == 0xC0 ? 1
+                     : (lead & 0xF0) == 0xE0 ? 2
+                     : (lead & 0xF8) == 0xF0 ? 3
+                                             : -1;
+    if (more < 0) return false;
+    for (int k = 1; k <= more; ++k) {
+      if (i + static_cast<std::size_t>(k) >= t.size() ||
+          (static_cast<unsigned char>(t[i + static_cast<std::size_t>(k)]) & 0xC0) != 0x80)
+        return false;
+    }
+    i += 1 + static_cast<std::size_t>(more);
+  }
+  return true;
+}
+
+}  // namespace
+
 std::string decoded_text(std::string_view t) {
+  const bool is_latin = !is_utf8(t);
   std::string out;
   for (std::size_t i = 0; i < t.size();) {
     if (t.substr(i, 2) == "''") {
@@ -675,7 +700,11 @@ std::string decoded_text(std::string_view t) {
       i += 4;  // which alphabet \S\ is of: the first is taken
     } else {
       // Bytes beyond ASCII are no part of the standard; what is no UTF-8 is taken as Latin-1.
-      out += t[i++];
+      const char c = t[i++];
+      if (is_latin)
+        append_utf8(out, static_cast<unsigned char>(c));
+      else
+        out += c;
     }
   }
   return out;

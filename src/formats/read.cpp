@@ -8,7 +8,9 @@
 #include <cerrno>
 #include <cstring>
 
+#ifdef AGUJA_HAS_SURFACES
 #include "aguja/formats/read_surfaces.h"
+#endif
 #include "formats/digest.h"
 
 namespace aguja {
@@ -136,8 +138,14 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
       break;
     case Format::step:
     case Format::iges:
+#ifdef AGUJA_HAS_SURFACES
       return prepare(read_surface_model(source, options, progress), options.surfaces, progress)
           .mesh;
+#else
+      fail(source.name, InputProblem::unknown_format,
+           "a surface model; this build of the library reads meshes only (AGUJA_SURFACES is off)",
+           "stl, obj, ply or off", std::string(slug(*format)));
+#endif
   }
   if (options.unit) {
     model.unit = *options.unit;
@@ -147,6 +155,7 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
   return model;
 }
 
+#ifdef AGUJA_HAS_SURFACES
 SurfaceModel read_surface_model(const Source& source, const ReadOptions& options,
                                 Progress* progress) {
   const std::optional<Format> format = known_format(source, options);
@@ -165,6 +174,7 @@ SurfaceModel read_surface_model(const Source& source, const ReadOptions& options
   }
   return surfaces;
 }
+#endif
 
 std::optional<Format> known_format(const Source& source, const ReadOptions& options) {
   if (options.format) return options.format;

@@ -414,7 +414,7 @@ class BodyReader {
   }
   void triangles(const Entity& e, const Record& r, bool is_complex) {
     const Fields f(e, r);
-    const bool is_face = r.type.find("FACE") != std::string_view::npos;
+    const bool is_face = r.type.ends_with("FACE");
     // name, coordinates, pnmax, normals, [geometric link,] pnindex, then triangles, or strips and
     // fans
     const std::size_t at = is_face ? 5 : 4;

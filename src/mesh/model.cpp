@@ -91,6 +91,17 @@ Model as_one(Model model) {
   return model;
 }
 
+std::vector<PartStart> starts_as_one(const Model& model) {
+  std::vector<PartStart> starts;
+  PartStart next;
+  for (const Part& part : model.parts) {
+    starts.push_back(next);
+    next.triangle += static_cast<std::uint32_t>(part.mesh.triangles.size());
+    next.patch += patch_count(part);
+  }
+  return starts;
+}
+
 std::size_t triangle_count(const Model& model) {
   std::size_t count = 0;
   for (const Part& part : model.parts) count += part.mesh.triangles.size();

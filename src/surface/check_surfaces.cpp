@@ -456,21 +456,16 @@ std::vector<GivenFinding> check_surfaces(const PreparedSurfaces& surfaces, const
   return Checker(surfaces, mesh).run();
 }
 
-void name_faces(std::vector<Finding>& findings, const PreparedSurfaces& surfaces,
-                const Model& mesh) {
-  for (Finding& f : findings) {
-    if (f.face || !f.part_index || f.triangles.empty()) continue;
-    if (*f.part_index >= surfaces.instance_of_part.size()) continue;
-    const Body& body =
-        surfaces.model
-            .bodies[surfaces.model.instances[surfaces.instance_of_part[*f.part_index]].body];
-    const Mesh& m = mesh.parts[*f.part_index].mesh;
-    if (m.patch_of.empty()) continue;
-    const std::uint32_t face = m.patch_of[f.triangles[0].value].value;
-    if (face >= body.faces.size()) continue;
-    f.face = face;
-    if (body.faces[face].entity != 0) f.entity = body.faces[face].entity;
-  }
+void name_face(Finding& finding, const PreparedSurfaces& surfaces, std::size_t part,
+               const Mesh& mesh, TriangleId triangle) {
+  if (finding.face || part >= surfaces.instance_of_part.size()) return;
+  if (triangle.value >= mesh.patch_of.size()) return;
+  const BodyInstance& instance = surfaces.model.instances[surfaces.instance_of_part[part]];
+  const Body& body = surfaces.model.bodies[instance.body];
+  const std::uint32_t face = mesh.patch_of[triangle.value].value;
+  if (face >= body.faces.size()) return;
+  finding.face = face;
+  if (body.faces[face].entity != 0) finding.entity = body.faces[face].entity;
 }
 
 }  // namespace aguja

@@ -146,5 +146,229 @@ TEST(Iges, LevelsAndColoursAreRead) {
   EXPECT_EQ(seen, set);
 }
 
+TEST(Iges, GroupsNameWhatIsInThem) {
+  // A named group of one face, in a named group with another.
+  const SurfaceModel model = read_iges({"x", iges_file({{128, kSquare},
+                                                        {144, "1,0,0,0"},
+                                                        {144, "1,0,0,0"},
+                                                        {406, "1,5Hinner", 15},
+                                                        {406, "1,5Houter", 15},
+                                                        {402, "1,3,0,1,7", 7},
+                                                        {402, "2,11,5,0,1,9", 7}})});
+  const std::vector<Face>& faces = model.bodies.at(0).faces;
+  ASSERT_EQ(faces.size(), 2u);
+  EXPECT_EQ(faces[0].groups, (std::vector<std::string>{"inner", "outer"}));
+  EXPECT_EQ(faces[1].groups, (std::vector<std::string>{"outer"}));
+}
+
+TEST(Iges, WhatIsNotShownOrBoundsNothingIsTold) {
+  const SurfaceModel model = read_iges({"x", iges_file({{128, kSquare},
+                                                        {144, "1,0,0,0"},
+                                                        {144, "1,0,0,0", 0, 0, 0, "01000000"},
+                                                        {110, "0.,0.,0.,1.,0.,0."},
+                                                        {110, "0.,0.,0.,1.,1.,0."}})});
+  EXPECT_EQ(model.bodies.at(0).faces.size(), 1u);
+  ASSERT_EQ(model.notes.size(), 2u);
+  EXPECT_EQ(model.notes[0], "1 shapes that the file says are not to be shown: left out");
+  EXPECT_EQ(model.notes[1], "2 curves that bound no face: left out");
+}
+
+TEST(Iges, TrimmedSurfacesMayBeMoved) {
+  const SurfaceModel model =
+      read_iges({"x", iges_file({{128, kSquare},
+                                 {124, "0.,0.,1.,5.,1.,0.,0.,6.,0.,1.,0.,7."},
+                                 {144, "1,0,0,0", 0, 0, 3}})});
+  const Body& body = model.bodies.at(0);
+  ASSERT_EQ(body.faces.size(), 1u);
+  EXPECT_EQ(body.faces[0].surface->point(1, 0), Point(5, 7, 7));
+  Box box;
+  for (const BodyVertex& v : body.vertices) box.extend(v.point);
+  EXPECT_EQ(box.low, Point(5, 6, 7));
+  EXPECT_EQ(box.high, Point(5, 7, 8));
+}
+
+TEST(Iges, DelimitersAreThoseThatTheFileNames) {
+  const std::string plain = iges_file({{128, kSquare}, {144, "1,0,0,0"}});
+  std::string other = iges_file({{128, kSquare}, {144, "1,0,0,0"}},
+                                "1H/,1H#,1Hx,1Hx,1Hx,1Hx,32,38,6,308,15,1Hx,1.,2,2HMM,1,0.01,1Hx,"
+                                "1E-6,1.;");
+  for (std::size_t at = 0; at + 81 <= other.size(); at += 81) {
+    if (other[at + 72] != 'G' && other[at + 72] != 'P') continue;
+    for (std::size_t i = at; i < at + 64; ++i) {
+      if (other[i] == ',') other[i] = '/';
+      if (other[i] == ';') other[i] = '#';
+    }
+    if (other[at + 72] == 'G') {
+      for (std::size_t i = at + 64; i < at + 72; ++i) {
+        if (other[i] == ',') other[i] = '/';
+        if (other[i] == ';') other[i] = '#';
+      }
+    }
+  }
+  for (const std::string& text : {plain, other}) {
+    const SurfaceModel model = read_iges({"x", text});
+    ASSERT_EQ(model.bodies.size(), 1u);
+    EXPECT_EQ(model.bodies[0].faces[0].surface->point(1, 1), Point(1, 1, 0));
+    EXPECT_EQ(model.unit, LengthUnit::millimetre);
+    EXPECT_FALSE(model.unit_assumed);
+  }
+}
+
+TEST(Iges, LinesWithoutTheNumberOfTheirEntryAreFoundByIt) {
+  std::string text = iges_file({{128, kSquare}, {144, "1,0,0,0"}});
+  for (std::size_t at = 0; at + 81 <= text.size(); at += 81) {
+    if (text[at + 72] == 'P') text.replace(at + 64, 8, "        ");
+  }
+  const SurfaceModel model = read_iges({"x", text});
+  ASSERT_EQ(model.bodies.size(), 1u);
+  EXPECT_EQ(model.bodies[0].faces[0].surface->point(1, 1), Point(1, 1, 0));
+}
+
+TEST(Iges, SubfiguresThatDoubleEnd) {
+  std::vector<IgesLine> all = {{128, kSquare}, {144, "1,0,0,0", 0, 0, 0, "00010000"}};
+  // 308 of two 408 of the 308 before, 50 times.
+  std::string inside = "3";
+  std::size_t count = 1;
+  for (int level = 0; level < 50; ++level) {
+    all.push_back({308, "0,1Hx," + std::to_string(count) + "," + inside});
+    const std::string own = std::to_string(2 * all.size() - 1);
+    for (int k = 0; k < 2; ++k) {
+      all.push_back({408, own + ",0.,0.,0.,1.", 0, 0, 0, level < 49 ? "00010000" : "00000000"});
+    }
+    inside = std::to_string(2 * all.size() - 3) + "," + std::to_string(2 * all.size() - 1);
+    count = 2;
+  }
+  const SurfaceModel model = read_iges({"x", iges_file(all)});
+  EXPECT_LE(model.instances.size(), 200000u);
+  EXPECT_FALSE(model.not_understood.empty());
+}
+
+// The boundary is given in the parameters of a cylinder alone: degrees round it, lengths along.
+TEST(Iges, BoundariesInParametersAloneAreWhereTheStandardHasThem) {
+  const SurfaceModel model = read_iges(
+      {"x", iges_file({{116, "0.,0.,0."},
+                       {123, "0.,0.,1."},
+                       {123, "1.,0.,0."},
+                       {192, "1,3,2.,5", 1, 0, 0, "00010000"},
+                       {106, "1,5,0.,0.,0.,90.,0.,90.,5.,0.,5.,0.,0.", 63, 0, 0, "00010000"},
+                       {142, "1,7,9,0,1", 0, 0, 0, "00010000"},
+                       {144, "7,1,0,11"}})});
+  ASSERT_EQ(model.bodies.size(), 1u) << (model.notes.empty() ? "" : model.notes[0]);
+  const Mesh mesh = prepare(model).mesh.parts.at(0).mesh;
+  const Box box = box_of(mesh);
+  EXPECT_NEAR(box.low.x(), 0, 1e-9);
+  EXPECT_NEAR(box.high.x(), 2, 1e-9);
+  EXPECT_NEAR(box.low.y(), 0, 1e-9);
+  EXPECT_NEAR(box.high.y(), 2, 1e-9);
+  EXPECT_NEAR(box.high.z(), 5, 1e-9);
+}
+
+// A box as 186 with all that it is made of, appended to `all`; the number of its shell's entry, and
+// of its own. `turned`: surfaces face inward, and faces say so.
+struct Numbers {
+  std::size_t shell, solid;
+};
+Numbers add_box(std::vector<IgesLine>& all, const Point& low, const Point& high, bool turned,
+                const std::string& voids = "0") {
+  const auto add = [&](int type, const std::string& text, int form = 0) {
+    all.push_back({type, text, form, 0, 0, type == 186 ? "00000000" : "00010000"});
+    return 2 * all.size() - 1;
+  };
+  const auto text_of = [](const Point& p) {
+    return std::to_string(p.x()) + "," + std::to_string(p.y()) + "," + std::to_string(p.z());
+  };
+  const auto corner = [&](int i) {
+    return Point((i & 1) != 0 ? high.x() : low.x(), (i & 2) != 0 ? high.y() : low.y(),
+                 (i & 4) != 0 ? high.z() : low.z());
+  };
+  std::string list = "8";
+  for (int i = 0; i < 8; ++i) list += "," + text_of(corner(i));
+  const std::size_t vertices = add(502, list, 1);
+  std::map<std::pair<int, int>, int> number;  // of edges, from 1
+  list = "12";
+  for (int i = 0; i < 8; ++i) {
+    for (const int bit : {1, 2, 4}) {
+      if ((i & bit) != 0) continue;
+      const std::size_t line = add(110, text_of(corner(i)) + "," + text_of(corner(i | bit)));
+      number[{i, i | bit}] = static_cast<int>(number.size()) + 1;
+      const std::string v = "," + std::to_string(vertices) + ",";
+      list += "," + std::to_string(line) + v + std::to_string(i + 1) + v +
+              std::to_string((i | bit) + 1);
+    }
+  }
+  const std::size_t edges = add(504, list, 1);
+  std::string faces;
+  for (int axis = 0; axis < 3; ++axis) {
+    for (const int side : {0, 1}) {
+      const int a = 1 << ((axis + 1) % 3), b = 1 << ((axis + 2) % 3), base = side << axis;
+      std::vector<int> loop = {base, base | a, base | a | b, base | b};
+      // Against the normal of the surface, which is turned or not.
+      Vector normal = Vector::Zero();
+      normal[axis] = (side == 1) != turned ? 1 : -1;
+      if (normal[axis] < 0) std::reverse(loop.begin(), loop.end());
+      std::string edge_list = "4";
+      for (std::size_t k = 0; k < 4; ++k) {
+        const int p = loop[k], q = loop[(k + 1) % 4];
+        edge_list += ",0," + std::to_string(edges) + "," +
+                     std::to_string(number.at(std::minmax(p, q))) + (p < q ? ",1,0" : ",0,0");
+      }
+      const std::size_t origin = add(116, text_of(corner(base))), z = add(123, text_of(normal)),
+                        plane = add(190, std::to_string(origin) + "," + std::to_string(z)),
+                        own = add(508, edge_list, 1),
+                        face = add(510, std::to_string(plane) + ",1,1," + std::to_string(own), 1);
+      faces += "," + std::to_string(face) + (turned ? ",0" : ",1");
+    }
+  }
+  const std::size_t shell = add(514, "6" + faces, 1);
+  return {shell, add(186, std::to_string(shell) + ",1," + voids)};
+}
+
+TEST(Iges, SolidsWithAllThatTheyAreMadeOf) {
+  for (const bool turned : {false, true}) {
+    std::vector<IgesLine> all;
+    add_box(all, Point(0, 0, 0), Point(1, 2, 3), turned);
+    const SurfaceModel model = read_iges({"x", iges_file(all)});
+    ASSERT_EQ(model.bodies.size(), 1u);
+    EXPECT_TRUE(model.not_understood.empty());
+    EXPECT_EQ(model.bodies[0].vertices.size(), 8u);
+    EXPECT_EQ(model.bodies[0].edges.size(), 12u);
+    const Certificate c = certify(prepare(model).mesh);
+    EXPECT_EQ(c.verdict, Verdict::solid) << turned;
+    EXPECT_DOUBLE_EQ(c.mass.volume, 6) << turned;
+  }
+}
+
+TEST(Iges, SolidsWithVoids) {
+  std::vector<IgesLine> all;
+  const std::size_t inner = add_box(all, Point(1, 1, 1), Point(2, 2, 2), false).shell;
+  all.pop_back();
+  // The void's shell is used against its own sense.
+  add_box(all, Point(0, 0, 0), Point(3, 3, 3), false, "1," + std::to_string(inner) + ",0");
+  const SurfaceModel model = read_iges({"x", iges_file(all)});
+  ASSERT_EQ(model.bodies.size(), 1u);
+  EXPECT_EQ(model.bodies[0].shells.size(), 2u);
+  const Certificate c = certify(prepare(model).mesh);
+  EXPECT_EQ(c.verdict, Verdict::solid);
+  EXPECT_DOUBLE_EQ(c.mass.volume, 26);
+}
+
+TEST(Iges, SolidsArePlacedAgain) {
+  std::vector<IgesLine> all;
+  const std::size_t solid = add_box(all, Point(0, 0, 0), Point(1, 1, 1), false).solid;
+  all.back().status = "00010000";
+  all.push_back({124, "1.,0.,0.,10.,0.,1.,0.,0.,0.,0.,1.,0."});
+  const std::size_t moved = 2 * all.size() - 1;
+  // By itself along x, and as two of an assembly, one of them along x.
+  all.push_back({430, std::to_string(solid), 1, 0, static_cast<int>(moved)});
+  all.push_back({184, "2," + std::to_string(solid) + "," + std::to_string(solid) + ",0," +
+                          std::to_string(moved)});
+  const SurfaceModel model = read_iges({"x", iges_file(all)});
+  ASSERT_EQ(model.instances.size(), 3u);
+  std::vector<double> at;
+  for (const Part& part : prepare(model).mesh.parts) at.push_back(box_of(part.mesh).low.x());
+  std::sort(at.begin(), at.end());
+  EXPECT_EQ(at, (std::vector<double>{0, 10, 10}));
+}
+
 }  // namespace
 }  // namespace aguja

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include "aguja/base/error.h"
+#include "aguja/formats/format.h"
 #include "aguja/formats/read_surfaces.h"
 #include "formats/part21.h"
 #include "tests/support/exchange_text.h"
@@ -90,6 +91,18 @@ TEST(Part21, DecodesTextOfTheStandard) {
   EXPECT_EQ(decoded_text("\\X4\\0001F600\\X0\\"), "\xF0\x9F\x98\x80");
   EXPECT_EQ(decoded_text("\\X\\E4\\S\\d"), "ää");
   EXPECT_EQ(decoded_text("\\X2\\zz"), "zz") << "what is no code is kept";
+}
+
+TEST(Part21, TextThatIsNoUtf8IsTakenAsLatin) {
+  EXPECT_EQ(decoded_text("H\xFClse"), "H\xC3\xBClse");
+  EXPECT_EQ(decoded_text("H\xC3\xBClse"), "H\xC3\xBClse");
+  EXPECT_EQ(decoded_text("\xE4\\X\\F6"), "\xC3\xA4\xC3\xB6");
+}
+
+TEST(Part21, AByteOrderMarkIsNoFault) {
+  const std::string text = "\xEF\xBB\xBF" + step_file("#1=A(1);");
+  EXPECT_EQ(Part21({"x", text}).size(), 1u);
+  EXPECT_EQ(format_of_content(text), Format::step);
 }
 
 TEST(Part21, FilesThatAreNoneSayWhere) {

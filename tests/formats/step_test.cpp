@@ -203,5 +203,102 @@ TEST(Step, AssembliesPlaceTheirPartsAgainAndAgain) {
   EXPECT_NEAR(b.center().y(), a.center().x(), 1e-6);
 }
 
+// Two of each level below: a chain of 60 would be placed 2^60 times.
+TEST(Step, AssembliesThatDoubleEndAll) {
+  std::string data;
+  for (int level = 0; level < 60; ++level) {
+    const auto n = [&](int k) { return "#" + std::to_string(10 * (level + 1) + k); };
+    data += n(0) + "=PRODUCT_DEFINITION('','',#1,$);";
+    if (level == 0) continue;
+    const std::string below = "#" + std::to_string(10 * level);
+    for (const int k : {1, 2})
+      data += n(k) + "=NEXT_ASSEMBLY_USAGE_OCCURRENCE('','','" + std::to_string(k) + "'," + n(0) +
+              "," + below + ",$);";
+  }
+  const SurfaceModel model = read_step({"x", step_file(data)});
+  EXPECT_TRUE(model.instances.empty());
+  ASSERT_FALSE(model.not_understood.empty());
+  EXPECT_EQ(model.not_understood[0].type, "instance");
+}
+
+TEST(Step, UnitsThatSayNothingAreLeftOut) {
+  for (const char* unit : {"SI_UNIT()", "SI_UNIT(.METRE.)", "SI_UNIT(*)", "CONVERSION_BASED_UNIT()",
+                           "CONVERSION_BASED_UNIT('INCH',#99999)"}) {
+    const SurfaceModel model =
+        read_step({"x", replaced(clamp(), "SI_UNIT(.MILLI.,.METRE.)", unit)});
+    EXPECT_EQ(model.bodies.size(), 1u) << unit;
+    EXPECT_FALSE(model.not_understood.empty()) << unit;
+  }
+}
+
+TEST(Step, TransformationsThatNameTheirItemsTheOtherWayRoundPlaceAlike) {
+  const auto placed_by = [](bool swapped) {
+    std::string text = without_end(clamp());
+    const std::string child = first_of(text, "PRODUCT_DEFINITION"),
+                      shape = first_of(text, "ADVANCED_BREP_SHAPE_REPRESENTATION"),
+                      own = first_of(text, "AXIS2_PLACEMENT_3D");
+    // The child's own place is one of its items.
+    text = replaced(text, "ADVANCED_BREP_SHAPE_REPRESENTATION('',(",
+                    "ADVANCED_BREP_SHAPE_REPRESENTATION('',(" + own + ",");
+    return read_step(
+        {"x",
+         text +
+             "#9001=PRODUCT('w','w','',());#9002=PRODUCT_DEFINITION_FORMATION('','',#9001);#9003="
+             "PRODUCT_DEFINITION('','',#9002,$);#9004=PRODUCT_DEFINITION_SHAPE('','',#9003);#9005="
+             "CARTESIAN_POINT('',(50.,60.,70.));#9006=AXIS2_PLACEMENT_3D('',#9005,$,$);#9011=SHAPE_"
+             "REPRESENTATION('',(#9006),$);#9012=SHAPE_DEFINITION_REPRESENTATION(#9004,#9011);#"
+             "9020="
+             "NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','','',#9003," +
+             child +
+             ",$);#9021=PRODUCT_DEFINITION_SHAPE('','',#9020);#9022=ITEM_DEFINED_"
+             "TRANSFORMATION('',''," +
+             (swapped ? "#9006," + own : own + ",#9006") +
+             ");#9023=(REPRESENTATION_RELATIONSHIP('',''," + shape +
+             ",#9011)REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION(#9022)SHAPE_REPRESENTATION_"
+             "RELATIONSHIP());#9024=CONTEXT_DEPENDENT_SHAPE_REPRESENTATION(#9023,#9021);" +
+             kEnd});
+  };
+  const SurfaceModel straight = placed_by(false), swapped = placed_by(true);
+  ASSERT_EQ(straight.instances.size(), 1u);
+  ASSERT_EQ(swapped.instances.size(), 1u);
+  EXPECT_GT(straight.instances[0].placement.shift.norm(), 50);
+  EXPECT_LT((straight.instances[0].placement.shift - swapped.instances[0].placement.shift).norm(),
+            1e-9);
+}
+
+TEST(Step, ATessellationBesideTheExactShapeIsLeftOut) {
+  std::string text = without_end(clamp());
+  const std::string solid = first_of(text, "MANIFOLD_SOLID_BREP");
+  const auto with_link = [&](const std::string& link) {
+    return read_step({"x", text +
+                               "#9001=TESSELLATED_SHAPE_REPRESENTATION('',(#9002),#9009);#9002="
+                               "TESSELLATED_SOLID('',(#9003)," +
+                               link +
+                               ");#9003=TRIANGULATED_FACE('',#9004,3,$,$,(),((1,2,3)));#9004="
+                               "COORDINATES_LIST('',3,((0.,0.,0.),(1.,0.,0.),(0.,1.,0.)));" +
+                               kEnd});
+  };
+  const SurfaceModel linked = with_link(solid);
+  EXPECT_EQ(linked.bodies.size(), 1u);
+  ASSERT_EQ(linked.notes.size(), 1u);
+  EXPECT_NE(linked.notes[0].find("#9002"), std::string::npos);
+  EXPECT_EQ(with_link("$").bodies.size(), 2u);
+}
+
+TEST(Step, TessellatedItemsAreWhereTheyArePutAgain) {
+  const SurfaceModel model = read_step(
+      {"x",
+       step_file(
+           "#1=TESSELLATED_SHAPE_REPRESENTATION('',(#2),#90);#2=(GEOMETRIC_REPRESENTATION_ITEM()"
+           "REPOSITIONED_TESSELLATED_ITEM(#5)REPRESENTATION_ITEM('moved')TESSELLATED_GEOMETRIC_SET("
+           "(#3))TESSELLATED_ITEM());#3=TRIANGULATED_SURFACE_SET('',#4,3,$,(),((1,2,3)));#4="
+           "COORDINATES_LIST('',3,((0.,0.,0.),(1.,0.,0.),(0.,1.,0.)));#5=AXIS2_PLACEMENT_3D('',#6,"
+           "$,$);#6=CARTESIAN_POINT('',(5.,6.,7.));")});
+  ASSERT_EQ(model.bodies.size(), 1u) << (model.notes.empty() ? "" : model.notes[0]);
+  const Mesh& facets = model.bodies[0].facets;
+  ASSERT_EQ(facets.triangles.size(), 1u);
+  EXPECT_EQ(facets.point(facets.triangles[0][1]), Point(6, 6, 7));
+}
+
 }  // namespace
 }  // namespace aguja

@@ -90,6 +90,36 @@ TEST(Colours, OfFacesAndOfTheWholeSurviveToWhatHoldsThem) {
   }
 }
 
+TEST(Colours, NamedOnesAndThoseOfFacesNotOfEdges) {
+  std::string text = without_end(clamp());
+  const std::string solid = first_of(text, "MANIFOLD_SOLID_BREP");
+  text +=
+      "#9000=STYLED_ITEM('',(#9001)," + solid +
+      ");#9001=PRESENTATION_STYLE_ASSIGNMENT((#9002,#9010));#9002=CURVE_STYLE('',$,$,#9003);#9003="
+      "COLOUR_RGB('',0.,0.,0.);#9010=SURFACE_STYLE_USAGE(.BOTH.,#9011);#9011=SURFACE_SIDE_STYLE('',"
+      "(#9012));#9012=SURFACE_STYLE_FILL_AREA(#9013);#9013=FILL_AREA_STYLE('',(#9014));#9014=FILL_"
+      "AREA_STYLE_COLOUR('',#9015);#9015=DRAUGHTING_PRE_DEFINED_COLOUR('cyan');" +
+      kEnd;
+  const SurfaceModel model = read_surface_model({"x.step", text});
+  for (const Face& face : model.bodies.at(0).faces) EXPECT_EQ(face.colour, (Rgb{0, 1, 1}));
+}
+
+TEST(Groups, FacesAreMembersByThemselvesOrByTheirSolid) {
+  std::string text = without_end(clamp());
+  const std::string solid = first_of(text, "MANIFOLD_SOLID_BREP"),
+                    face = first_of(text, "ADVANCED_FACE");
+  text += "#9000=GROUP('steel','');#9001=APPLIED_GROUP_ASSIGNMENT(#9000,(" + solid +
+          "));#9002=GROUP('seats','');#9003=APPLIED_GROUP_ASSIGNMENT(#9002,(" + face + "));" + kEnd;
+  const SurfaceModel model = read_surface_model({"x.step", text});
+  std::size_t seats = 0;
+  for (const Face& f : model.bodies.at(0).faces) {
+    ASSERT_FALSE(f.groups.empty());
+    EXPECT_EQ(f.groups.back(), "steel");
+    seats += f.groups.size() == 2 && f.groups[0] == "seats";
+  }
+  EXPECT_EQ(seats, 1u);
+}
+
 TEST(SurfaceFormats, AreKnownByContentAndName) {
   EXPECT_EQ(format_of_content(clamp()), Format::step);
   EXPECT_EQ(format_of_content("/* made by hand */ ISO-10303-21;"), Format::step);

@@ -239,7 +239,10 @@ TEST(CheckSurfaces, TellsWhatWasSeededInTheDemo) {
     InspectOptions options;
     options.given = check_surfaces(p.surfaces, p.mesh);
     Inspection inspection = inspect(p.mesh, options);
-    name_faces(inspection.findings, p.surfaces, p.mesh);
+    for (Finding& f : inspection.findings) {
+      if (f.part_index && !f.triangles.empty())
+        name_face(f, p.surfaces, *f.part_index, p.mesh.parts[*f.part_index].mesh, f.triangles[0]);
+    }
     for (const demo::SeededDefect& d : demo.defects) {
       std::size_t found = 0;
       for (const Finding& f : inspection.findings) {

@@ -8,7 +8,9 @@
 #include <string_view>
 
 #include "aguja/base/units.h"
+#ifdef AGUJA_HAS_SURFACES
 #include "aguja/surface/prepare.h"
+#endif
 
 namespace aguja {
 
@@ -38,7 +40,9 @@ struct ReadOptions {
   std::optional<Format> format = {};    ///< overrides what the content looks like
   /// Keep stored facet normals and attribute bytes of STL files, so that they are written back.
   bool keep_facet_records = false;
+#ifdef AGUJA_HAS_SURFACES
   PrepareOptions surfaces = {};  ///< how surface models are sewn and made into triangles
+#endif
 };
 
 struct WriteOptions {

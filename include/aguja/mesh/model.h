@@ -43,6 +43,13 @@ struct Model {
 /// Errors: ArgumentError if the sum is beyond the index types.
 [[nodiscard]] Model as_one(Model model);
 
+/// Where a part begins in the body that `as_one` makes of its model.
+struct PartStart {
+  std::uint32_t triangle = 0;
+  std::uint32_t patch = 0;
+};
+[[nodiscard]] std::vector<PartStart> starts_as_one(const Model& model);
+
 /// What the patch of the triangle is coloured with.
 [[nodiscard]] std::optional<Rgb> colour_of(const Part& part, TriangleId t);
 [[nodiscard]] bool has_colours(const Model& model);

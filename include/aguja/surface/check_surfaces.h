@@ -33,8 +33,9 @@ struct SurfaceCounts {
 [[nodiscard]] std::vector<GivenFinding> check_surfaces(const PreparedSurfaces& surfaces,
                                                        const Model& mesh);
 
-/// Findings of the mesh get the face and entity that their triangles are of.
-void name_faces(std::vector<Finding>& findings, const PreparedSurfaces& surfaces,
-                const Model& mesh);
+/// A finding of the mesh that has no face yet gets that of one of its triangles, and its entity.
+/// `part` counts the parts that `prepare` made, `mesh` is that part's.
+void name_face(Finding& finding, const PreparedSurfaces& surfaces, std::size_t part,
+               const Mesh& mesh, TriangleId triangle);
 
 }  // namespace aguja
