@@ -370,7 +370,7 @@ class DomainFinder {
     return false;
   }
 
-  // Does a loop that does not go around lie in the way, wherever it is repeated?
+  // Does a loop that does not go around, or a place, lie in the way, wherever it is repeated?
   [[nodiscard]] bool is_blocked(const Parameters& a, const Parameters& b) const {
     for (const Followed& f : plain_) {
       for (std::size_t i = 0; i < f.points.size(); ++i) {
@@ -378,7 +378,8 @@ class DomainFinder {
           return true;
       }
     }
-    return false;
+    return std::any_of(domain_.places.begin(), domain_.places.end(),
+                       [&](const DomainPoint& p) { return meets_repeated(a, b, p.uv, p.uv); });
   }
   [[nodiscard]] bool meets_repeated(const Parameters& a, const Parameters& b, const Parameters& c,
                                     const Parameters& d) const {
@@ -495,6 +496,10 @@ class DomainFinder {
       const double by = period * std::floor((own.low - low) / period);
       taken.push_back({own.low - by, own.high - by});
     }
+    for (const DomainPoint& p : domain_.places) {
+      const double at = p.uv[k] - period * std::floor((p.uv[k] - low) / period);
+      taken.push_back({at, at});
+    }
     if (taken.empty()) return low;
     std::sort(taken.begin(), taken.end(),
               [](const Interval& a, const Interval& b) { return a.low < b.low; });
@@ -520,7 +525,7 @@ class DomainFinder {
     if (!u.is_finite() || !v.is_finite()) return false;
     for (const int k : {0, 1}) {
       Interval& own = k == 0 ? u : v;
-      if (period_[k] == 0 || plain_.empty()) continue;
+      if (period_[k] == 0) continue;
       const auto cut = free_cut(k, own.low);
       if (!cut) return false;
       own = {*cut, *cut + period_[k]};
