@@ -10,12 +10,15 @@
 
 #include "aguja/solid/certificate.h"
 #include "aguja/surface/check_surfaces.h"
+#include "tests/support/drawn_body.h"
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
 namespace {
 
+using test::Drawing;
 using test::Random;
+using test::Use;
 
 constexpr double kTurn = 2 * std::numbers::pi;
 
@@ -34,47 +37,6 @@ class CurveBy : public Curve {
 
  private:
   std::function<Point(double)> formula_;
-};
-
-struct Use {
-  std::uint32_t edge;
-  bool forward;
-};
-
-class Drawing {
- public:
-  Drawing() { body_.shells.push_back({{}, true, false, 1}); }
-  std::uint32_t closed_edge(CurvePtr curve) {
-    body_.vertices.push_back({curve->point(0), 0});
-    BodyEdge edge;
-    edge.to = kTurn;
-    edge.start = edge.end = static_cast<std::uint32_t>(body_.vertices.size() - 1);
-    edge.curve = std::move(curve);
-    body_.edges.push_back(edge);
-    return static_cast<std::uint32_t>(body_.edges.size() - 1);
-  }
-  void face(SurfacePtr surface, bool same_sense, const std::vector<Use>& loops) {
-    Face face;
-    face.surface = std::move(surface);
-    face.same_sense = same_sense;
-    for (const Use& use : loops) {
-      FaceLoop loop;
-      loop.edges.push_back({use.edge, use.forward, nullptr});
-      face.loops.push_back(loop);
-    }
-    body_.shells[0].faces.push_back({static_cast<std::uint32_t>(body_.faces.size()), true});
-    body_.faces.push_back(std::move(face));
-  }
-  Body& body() { return body_; }
-  [[nodiscard]] SurfaceModel model() const {
-    SurfaceModel m;
-    m.bodies.push_back(body_);
-    m.instances.push_back({0, {}, "drawn"});
-    return m;
-  }
-
- private:
-  Body body_;
 };
 
 Frame along(const Point& origin, const Vector& axis, const Vector& x) {
