@@ -8,8 +8,6 @@
 namespace aguja::detail {
 namespace {
 
-constexpr double kTurn = 2 * std::numbers::pi;
-
 // While it lives an entity is being made.
 class Making {
  public:

@@ -346,6 +346,7 @@ class DomainFinder {
     }
     std::stable_sort(cuts.begin(), cuts.end(),
                      [](const Cut& x, const Cut& y) { return x.off < y.off; });
+    cuts.resize(std::min(cuts.size(), kMostTried));
     for (const Cut& cut : cuts) {
       const Parameters &p = a.points[cut.from].uv, q = other[cut.to].uv;
       Parameters end = q;
@@ -626,7 +627,7 @@ class DomainFinder {
   }
 
   // Places that are tried to cut open what goes around.
-  static constexpr std::size_t kMostCuts = 64;
+  static constexpr std::size_t kMostCuts = 64, kMostTried = 4096;
 
   const Surface& surface_;
   SurfaceFoot foot_;

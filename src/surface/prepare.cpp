@@ -50,9 +50,12 @@ double curved_length(const BodyEdge& edge) {
 
 }  // namespace
 
-SizeErrors size_errors(const SurfaceModel& model, const Model& mesh, double chord) {
+SizeErrors size_errors(const SurfaceModel& model, const Model& mesh,
+                       std::span<const std::size_t> instance_of_part, double chord) {
   SizeErrors errors;
-  for (const Part& part : mesh.parts) {
+  for (std::size_t p = 0; p < mesh.parts.size(); ++p) {
+    const Part& part = mesh.parts[p];
+    const std::vector<Face>& faces = model.bodies[model.instances[instance_of_part[p]].body].faces;
     const auto& triangles = part.mesh.triangles;
     const Welded welded(part.mesh);
     const EdgeTable edges(welded.triangles(), welded.points().size());
@@ -76,7 +79,11 @@ SizeErrors size_errors(const SurfaceModel& model, const Model& mesh, double chor
     double area = 0;
     for (std::size_t t = 0; t < triangles.size(); ++t) {
       const double own = normals[t].norm();
-      area += own;
+      const std::size_t face = part.mesh.patch_of.empty() ? 0 : part.mesh.patch_of[t].value;
+      // Triangles of no face are what the file itself gives.
+      const bool is_plane = face >= faces.size() || !faces[face].surface ||
+                            faces[face].surface->kind() == SurfaceKind::plane;
+      if (!is_plane) area += own;
       errors.area += own * (1 / std::max(least_cosine[t], 0.5) - 1);
     }
     errors.volume += area * chord;
@@ -87,7 +94,9 @@ SizeErrors size_errors(const SurfaceModel& model, const Model& mesh, double chor
     const double scale = std::cbrt(std::fabs(instance.placement.linear.determinant()));
     for (std::uint32_t e = 0; e < uses.size(); ++e) {
       if (uses[e] == 0 || !has_ends(body.edges[e])) continue;
-      errors.area += uses[e] * 2.0 / 3 * chord * scale * curved_length(body.edges[e]);
+      const double length = scale * curved_length(body.edges[e]);
+      errors.area += uses[e] * 2.0 / 3 * chord * length;
+      errors.volume += chord * chord * length;
     }
   }
   return errors;
@@ -140,7 +149,7 @@ Prepared prepare(SurfaceModel model, const PrepareOptions& options, Progress* pr
     }
     ++part;
   }
-  s.errors = size_errors(model, out.mesh, s.tessellated.chord);
+  s.errors = size_errors(model, out.mesh, s.instance_of_part, s.tessellated.chord);
   s.model = std::move(model);
   return out;
 }

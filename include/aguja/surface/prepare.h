@@ -25,12 +25,14 @@ struct SizeErrors {
   double area = 0;
   double volume = 0;
 };
-/// The volume by the area times the chord height, which no facet is farther from its face than. The
-/// area by the angles d between facets of one face, as a facet's area times 1 / cos d - 1, which is
-/// two to twelve times what is lost on spheres and cylinders; and by two thirds of chord height
-/// times length along curved edges, on both sides. Angles beyond 60 degrees count as 60: there it
-/// is an estimate.
-[[nodiscard]] SizeErrors size_errors(const SurfaceModel& model, const Model& mesh, double chord);
+/// The volume by the area of curved faces times the chord height, which no facet is farther from
+/// its face than (those of planes lie in them), and by its square times the length of curved edges.
+/// The area by the angles d between facets of one face, as a facet's area times 1 / cos d - 1,
+/// which is two to twelve times what is lost on spheres and cylinders; and by two thirds of chord
+/// height times length along curved edges, on both sides. Angles beyond 60 degrees count as 60:
+/// there it is an estimate. `instance_of_part`: whose triangles the parts of the mesh are.
+[[nodiscard]] SizeErrors size_errors(const SurfaceModel& model, const Model& mesh,
+                                     std::span<const std::size_t> instance_of_part, double chord);
 
 /// A surface model, ready to be looked at as a mesh.
 struct PreparedSurfaces {
