@@ -11,19 +11,13 @@
 #include "aguja/solid/certificate.h"
 #include "aguja/surface/prepare.h"
 #include "tests/support/drawn_body.h"
+#include "tests/support/quadrature.h"
 
 namespace aguja {
 namespace {
 
 using test::Drawing;
-
-double simpson(const std::function<double(double)>& f, double low, double high) {
-  constexpr int kPieces = 400;
-  double sum = f(low) + f(high);
-  for (int i = 1; i < kPieces; ++i)
-    sum += (i % 2 == 0 ? 2 : 4) * f(low + (high - low) * i / kPieces);
-  return sum * (high - low) / kPieces / 3;
-}
+using test::simpson;
 
 struct Piece {
   std::string what;
@@ -40,9 +34,9 @@ std::vector<Piece> pieces() {
   // z = x y over the unit square.
   const double saddle = simpson(
       [](double x) {
-        return simpson([x](double y) { return std::sqrt(1 + x * x + y * y); }, 0, 1);
+        return simpson([x](double y) { return std::sqrt(1 + x * x + y * y); }, 0, 1, 400);
       },
-      0, 1);
+      0, 1, 400);
   const CurvePtr circle = make_circle(f, 2);
   Frame above = f;
   above.origin += 3 * f.z;

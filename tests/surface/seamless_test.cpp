@@ -11,6 +11,7 @@
 #include "aguja/solid/certificate.h"
 #include "aguja/surface/check_surfaces.h"
 #include "tests/support/drawn_body.h"
+#include "tests/support/quadrature.h"
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
@@ -18,6 +19,7 @@ namespace {
 
 using test::Drawing;
 using test::Random;
+using test::simpson;
 using test::Use;
 
 constexpr double kTurn = 2 * std::numbers::pi;
@@ -45,13 +47,6 @@ Frame along(const Point& origin, const Vector& axis, const Vector& x) {
 Vector direction_by(Random& random) {
   const double z = random.between(-1, 1), angle = kTurn * random.unit(), r = std::sqrt(1 - z * z);
   return {r * std::cos(angle), r * std::sin(angle), z};
-}
-double simpson(const std::function<double(double)>& f, double low, double high) {
-  constexpr int kPieces = 20000;
-  double sum = f(low) + f(high);
-  for (int i = 1; i < kPieces; ++i)
-    sum += (i % 2 == 0 ? 2 : 4) * f(low + (high - low) * i / kPieces);
-  return sum * (high - low) / kPieces / 3;
 }
 
 // A solid of the known volume, with no more than its own noted.
