@@ -58,7 +58,7 @@ struct CertifyCommand : Session {
     print(
         [&] {
           auto object = certify_json(model, certificate, hash, material, expected, facts());
-          add_surface(object);
+          add_surface(object, model);
           return object;
         },
         [&] {

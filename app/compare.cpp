@@ -3,7 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "aguja/formats/view_files.h"
-#include "aguja/mesh/transform.h"
+#include "aguja/model/transform.h"
 #include "aguja/report/text.h"
 #include "page_output.h"
 #include "session.h"

@@ -10,7 +10,8 @@
 
 #include "aguja/formats/write.h"
 #include "aguja/mend/selection.h"
-#include "aguja/mesh/transform.h"
+#include "aguja/model/transform.h"
+#include "aguja/report/surface_report.h"
 #include "aguja/report/text.h"
 #include "session.h"
 
@@ -38,7 +39,7 @@ Vector parse_lengths(const std::string& text, LengthUnit unit, std::string_view 
           parse_length(fields[2], unit)};
 }
 
-Eigen::Affine3d parse_scale(const std::string& text) {
+Placement parse_scale(const std::string& text) {
   const auto fields = split(text);
   if (fields.size() != 1 && fields.size() != 3) {
     throw ArgumentError("--scale: expected a factor or X,Y,Z; got '" + text + "'");
@@ -52,7 +53,7 @@ Eigen::Affine3d parse_scale(const std::string& text) {
     }
     return value;
   };
-  return Eigen::Affine3d(Eigen::Scaling(factor(0), factor(1), factor(2)));
+  return scaled_by(Vector(factor(0), factor(1), factor(2)));
 }
 
 Vector parse_axis(const std::string& text, std::string_view option) {
@@ -63,7 +64,7 @@ Vector parse_axis(const std::string& text, std::string_view option) {
 }
 
 // A quarter turn is exact: no sine of a rounded pi.
-Eigen::Affine3d parse_turn(const std::string& text) {
+Placement parse_turn(const std::string& text) {
   const auto fields = split(text);
   if (fields.size() != 2) {
     throw ArgumentError("--turn: expected AXIS,ANGLE such as z,90deg; got '" + text + "'");
@@ -77,15 +78,14 @@ Eigen::Affine3d parse_turn(const std::string& text) {
     Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
     const int count = ((static_cast<int>(quarters) % 4) + 4) % 4;
     for (int i = 0; i < count; ++i) turn = (cross + axis * axis.transpose()) * turn;
-    return Eigen::Affine3d(turn);
+    return {turn, Vector::Zero()};
   }
-  return Eigen::Affine3d(Eigen::AngleAxisd(angle, axis));
+  return turned_by(axis, angle);
 }
 
-Eigen::Affine3d parse_mirror(const std::string& text) {
+Placement parse_mirror(const std::string& text) {
   const Vector axis = parse_axis(text, "--mirror");
-  return Eigen::Affine3d(
-      Eigen::Matrix3d(Eigen::Matrix3d::Identity() - 2 * axis * axis.transpose()));
+  return {Eigen::Matrix3d::Identity() - 2 * axis * axis.transpose(), Vector::Zero()};
 }
 
 struct ConvertCommand : Session {
@@ -100,8 +100,7 @@ struct ConvertCommand : Session {
   void apply_steps(Model& model) const {
     for (const auto& [option, argument] : steps) {
       if (option == "--move") {
-        transform(model, Eigen::Affine3d(
-                             Eigen::Translation3d(parse_lengths(argument, model.unit, option))));
+        transform(model, moved_by(parse_lengths(argument, model.unit, option)));
       } else if (option == "--turn") {
         transform(model, parse_turn(argument));
       } else if (option == "--mirror") {
@@ -199,7 +198,7 @@ struct ConvertCommand : Session {
             std::string lines = fmt::format("{}: {} triangles in {} part{}, coordinates in {}\n",
                                             output.file, triangle_count(model), model.parts.size(),
                                             model.parts.size() == 1 ? "" : "s", name(model.unit));
-            for (const std::string& note : model.notes) lines += "  read: " + note + "\n";
+            for (const std::string& note : notes_of(model)) lines += "  read: " + note + "\n";
             for (const std::string& note : report.notes) lines += "  written: " + note + "\n";
             return lines + "  digest  " + report.digest + "\n";
           });
@@ -215,9 +214,9 @@ struct ConvertCommand : Session {
     json["unit"] = symbol(model.unit);
     json["parts"] = nlohmann::ordered_json::array();
     for (const Part& part : model.parts) {
-      json["parts"].push_back({{"name", part.name}, {"triangles", part.mesh.triangles.size()}});
+      json["parts"].push_back({{"name", part.name}, {"triangles", part.mesh().triangles.size()}});
     }
-    json["read_notes"] = model.notes;
+    json["read_notes"] = notes_of(model);
     json["write_notes"] = report.notes;
     json["rounded_points"] = report.rounded_points;
     json["largest_rounding"] = report.largest_rounding;

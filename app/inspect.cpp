@@ -110,7 +110,8 @@ struct InspectCommand : Session {
             {"thin-walls", 550}});
     const Model model = read(true);
     options.profile = profile_for(model.unit);
-    for (const auto& [part, intent] : options.profile.intents) {
+    for (const auto& intent : options.profile.intents) {
+      const std::string& part = intent.first;
       const bool known = std::any_of(model.parts.begin(), model.parts.end(),
                                      [&](const Part& p) { return p.name == part; });
       if (known) continue;
@@ -120,14 +121,12 @@ struct InspectCommand : Session {
                           nearest_word(part, names) + "'");
     }
     save(options.profile, model.unit);
-    add_surface_findings(options, model);
-    Inspection inspection = inspect(model, options, &times(), progress());
-    name_faces(inspection.findings, model);
+    const Inspection inspection = inspect(model, options, &times(), progress());
     if (write_profile != "-") {
       print(
           [&] {
             auto object = inspect_json(model, inspection, most_findings, facts());
-            add_surface(object);
+            add_surface(object, model);
             return object;
           },
           [&] {

@@ -72,18 +72,22 @@ struct MeasureCommand : Session {
       asked.patches = catalogue->patches();
     }
     const auto parts = measure_parts(model, &times(), progress());
-    if (tolerances && surfaces() == nullptr) {
+    if (tolerances && model.sources.empty()) {
       throw ArgumentError("--tolerances: a mesh has none; they are of surface models");
     }
     print(
         [&] {
           auto object = measure_json(model, parts, asked, facts());
-          add_surface(object);
+          add_surface(object, model);
           return object;
         },
         [&] {
           std::string text = measure_text(model, parts, file_label(), asked, {.width = width()});
-          if (tolerances) text += tolerances_text(*surfaces(), {.width = width()});
+          if (tolerances) {
+            for (const SurfaceSource& source : model.sources) {
+              text += tolerances_text(source, {.width = width()});
+            }
+          }
           return text;
         });
     return kAllWell;

@@ -21,7 +21,7 @@
 #include <nlohmann/json.hpp>
 
 #include "aguja/formats/read_surfaces.h"
-#include "aguja/mesh/transform.h"
+#include "aguja/model/transform.h"
 #include "aguja/report/surface_report.h"
 
 namespace aguja::app {
@@ -240,27 +240,6 @@ void Session::expect(std::vector<std::pair<std::string, double>> stages) {
   background_->progress.expect(std::move(stages));
 }
 
-Model Session::read_one(const std::string& file, bool keep_facet_records) {
-  ReadOptions options;
-  options.keep_facet_records = keep_facet_records;
-  if (!unit_.empty()) {
-    options.unit = parse_length_unit(unit_);
-    if (!options.unit) {
-      throw ArgumentError("--unit: expected um, mm, cm, m, in or ft; got '" + unit_ + "'");
-    }
-  }
-  if (!from_.empty()) {
-    options.format = format_of_name(from_);
-    if (!options.format) {
-      throw ArgumentError("--from: expected stl, obj, ply, off, step or iges; got '" + from_ + "'");
-    }
-  }
-  const InputFile input(file);
-  const auto format = known_format(input.source(), options);
-  if (format && is_surface_format(*format)) return read_surfaces(input, options);
-  return read_model(input.source(), options, progress());
-}
-
 namespace {
 
 std::vector<Healing> parse_healings(const std::string& list) {
@@ -283,103 +262,48 @@ std::vector<Healing> parse_healings(const std::string& list) {
 
 }  // namespace
 
-Model Session::read_surfaces(const InputFile& file, const ReadOptions& options) {
-  SurfaceModel model = read_surface_model(file.source(), options, progress());
-  PrepareOptions how;
-  if (!sew_.empty()) how.sew = parse_length(sew_, model.unit);
-  if (!chord_.empty()) how.tessellation.chord = parse_length(chord_, model.unit);
-  if (!facet_angle_.empty()) how.tessellation.angle = parse_angle(facet_angle_);
-  if (!longest_.empty()) how.tessellation.longest = parse_length(longest_, model.unit);
-  if (!heal_.empty()) how.heal = parse_healings(heal_);
-  how.close_planes = close_planes_;
-  Prepared prepared = prepare(std::move(model), how, progress());
-  for (std::string& note : surface_notes(prepared.surfaces)) {
-    prepared.mesh.notes.push_back(std::move(note));
-  }
-  surfaces_.push_back({std::move(prepared.surfaces), 0});
-  return std::move(prepared.mesh);
-}
-
-Model Session::parts_of(const FromSurfaces& from, const Model& model) const {
-  const Model& all = as_one_ ? parts_ : model;
-  Model own;
-  own.unit = all.unit;
-  for (std::size_t p = 0; p < from.surfaces.instance_of_part.size(); ++p)
-    own.parts.push_back(all.parts[from.first_part + p]);
-  return own;
-}
-
-void Session::add_surface_findings(InspectOptions& options, const Model& model) const {
-  for (const FromSurfaces& from : surfaces_) {
-    for (GivenFinding& g : check_surfaces(from.surfaces, parts_of(from, model))) {
-      if (g.finding.part_index) {
-        *g.finding.part_index += from.first_part;
-        if (as_one_) {
-          const PartStart& start = starts_[*g.finding.part_index];
-          for (TriangleId& t : g.triangles) t.value += start.triangle;
-          g.finding.part_index = 0;
-        }
-      }
-      options.given.push_back(std::move(g));
+ReadOptions Session::read_options(bool keep_facet_records) const {
+  ReadOptions options;
+  options.keep_facet_records = keep_facet_records;
+  if (!unit_.empty()) {
+    options.unit = parse_length_unit(unit_);
+    if (!options.unit) {
+      throw ArgumentError("--unit: expected um, mm, cm, m, in or ft; got '" + unit_ + "'");
     }
   }
-}
-
-void Session::name_faces(std::vector<Finding>& findings, const Model& model) const {
-  for (Finding& f : findings) {
-    if (!f.part_index || f.triangles.empty()) continue;
-    std::size_t part = *f.part_index;
-    TriangleId triangle = f.triangles[0];
-    if (as_one_) {
-      const auto next = std::upper_bound(
-          starts_.begin(), starts_.end(), triangle.value,
-          [](std::uint32_t t, const PartStart& start) { return t < start.triangle; });
-      if (next == starts_.begin()) continue;
-      part = static_cast<std::size_t>(next - starts_.begin()) - 1;
-      triangle.value -= starts_[part].triangle;
-    }
-    const Model& all = as_one_ ? parts_ : model;
-    for (const FromSurfaces& from : surfaces_) {
-      if (part < from.first_part || part - from.first_part >= from.surfaces.instance_of_part.size())
-        continue;
-      name_face(f, from.surfaces, part - from.first_part, all.parts[part].mesh, triangle);
+  if (!from_.empty()) {
+    options.format = format_of_name(from_);
+    if (!options.format) {
+      throw ArgumentError("--from: expected stl, obj, ply, off, step or iges; got '" + from_ + "'");
     }
   }
+  options.surfaces = [this](LengthUnit unit) {
+    PrepareOptions how;
+    if (!sew_.empty()) how.sew = parse_length(sew_, unit);
+    if (!chord_.empty()) how.tessellation.chord = parse_length(chord_, unit);
+    if (!facet_angle_.empty()) how.tessellation.angle = parse_angle(facet_angle_);
+    if (!longest_.empty()) how.tessellation.longest = parse_length(longest_, unit);
+    if (!heal_.empty()) how.heal = parse_healings(heal_);
+    how.close_planes = close_planes_;
+    return how;
+  };
+  return options;
 }
 
-void Session::add_surface(nlohmann::ordered_json& object) const {
-  if (!surfaces_.empty()) object["surface"] = surface_json(surfaces_[0].surfaces);
+Model Session::read_one(const std::string& file) {
+  return read_model(file, read_options(false), progress());
 }
 
 Model Session::read(bool keep_facet_records) {
   return times_.time("read", [&] {
-    Model all;
-    for (std::size_t i = 0; i < files_.size(); ++i) {
-      const std::size_t surfaces_before = surfaces_.size();
-      Model one = read_one(files_[i], keep_facet_records);
-      if (i == 0) {
-        all = std::move(one);
-        continue;
-      }
-      if (one.unit != all.unit) convert_unit(one, all.unit);
-      if (!surfaces_.empty() && surfaces_.back().first_part == 0 &&
-          surfaces_.size() > surfaces_before) {
-        surfaces_.back().first_part = all.parts.size();
-      }
-      for (Part& part : one.parts) all.parts.push_back(std::move(part));
-      for (std::string& note : one.notes) all.notes.push_back(files_[i] + ": " + note);
-      all.header.clear();
-    }
-    if (files_.size() > 1 && all.unit_assumed) {
-      all.notes.push_back("all files are taken to be in " + std::string(symbol(all.unit)));
-    }
-    if (!as_one_) return all;
-    if (!surfaces_.empty()) {
-      starts_ = starts_as_one(all);
-      parts_ = all;
-    }
-    return as_one(std::move(all));
+    const std::vector<std::filesystem::path> paths(files_.begin(), files_.end());
+    Model model = read_models(paths, read_options(keep_facet_records), progress());
+    return as_one_ ? as_one(std::move(model)) : model;
   });
+}
+
+void add_surface(nlohmann::ordered_json& object, const Model& model) {
+  if (!model.sources.empty()) object["surface"] = surface_json(model);
 }
 
 std::string Session::file_label() const {

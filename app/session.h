@@ -11,7 +11,6 @@
 
 #include "aguja/formats/read.h"
 #include "aguja/report/json.h"
-#include "aguja/surface/check_surfaces.h"
 
 namespace aguja::app {
 
@@ -49,7 +48,7 @@ class Session {
   /// Adds `--unit`, `--from` and `--as-one` alone.
   void add_reading(CLI::App& command);
   /// Reads one file.
-  [[nodiscard]] Model read_one(const std::string& file, bool keep_facet_records = false);
+  [[nodiscard]] Model read_one(const std::string& file);
   /// Reads all files as one model, in the first one's unit.
   [[nodiscard]] Model read(bool keep_facet_records = false);
   /// `pod.stl`, or `pod.stl and 2 more`.
@@ -57,16 +56,6 @@ class Session {
   [[nodiscard]] const std::vector<std::string>& files() const { return files_; }
   /// Of the files as read, joined by blanks. Worked out while other work runs.
   [[nodiscard]] std::string digest();
-
-  /// Options for findings: those of the surfaces that the model was read from are among them.
-  void add_surface_findings(InspectOptions& options, const Model& model) const;
-  /// Findings of the mesh get the faces that they are on.
-  void name_faces(std::vector<Finding>& findings, const Model& model) const;
-  /// Adds `surface`, where the model was read from surfaces.
-  void add_surface(nlohmann::ordered_json& object) const;
-  [[nodiscard]] const PreparedSurfaces* surfaces() const {
-    return surfaces_.empty() ? nullptr : &surfaces_[0].surfaces;
-  }
 
   [[nodiscard]] bool json() const { return json_; }
   [[nodiscard]] Progress* progress();
@@ -91,19 +80,8 @@ class Session {
 
  private:
   struct Background;
-  // What the parts from one of the files are made of.
-  struct FromSurfaces {
-    PreparedSurfaces surfaces;
-    std::size_t first_part = 0;
-  };
-  [[nodiscard]] Model read_surfaces(const InputFile& file, const ReadOptions& options);
+  [[nodiscard]] ReadOptions read_options(bool keep_facet_records) const;
 
-  // The parts of a file as they were read, before they were taken as one.
-  [[nodiscard]] Model parts_of(const FromSurfaces& from, const Model& model) const;
-
-  std::vector<FromSurfaces> surfaces_;
-  Model parts_;  ///< of surface models that are taken as one
-  std::vector<PartStart> starts_;
   std::vector<std::string> files_;
   std::string unit_;
   std::string from_;
@@ -119,6 +97,9 @@ class Session {
   StageTimes times_;
   std::shared_ptr<Background> background_;
 };
+
+/// Adds `surface`, where the model was read from surfaces.
+void add_surface(nlohmann::ordered_json& object, const Model& model);
 
 /// A command registers its options and gives back what runs it.
 using Command = std::function<int()>;

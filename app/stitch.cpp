@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "aguja/model/proposed_tolerance.h"
 #include "aguja/report/text.h"
 #include "page_output.h"
 #include "written_model.h"

@@ -27,7 +27,7 @@ bool holds_floats_only(const OutputOptions& output) {
 void check_rounding(const Model& model, double allowed) {
   double largest = 0;
   for (const Part& part : model.parts) {
-    for (const Point& p : part.mesh.points) {
+    for (const Point& p : part.mesh().points) {
       largest = std::max(largest, (rounded_to_float(p) - p).norm());
     }
   }

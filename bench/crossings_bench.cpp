@@ -23,7 +23,7 @@ int main(int argc, char** argv) {
     const char* name;
     Mesh mesh;
   };
-  Shape shapes[] = {{"bumpy torus", bumpy_torus(wanted).parts[0].mesh},
+  Shape shapes[] = {{"bumpy torus", bumpy_torus(wanted).parts[0].mesh()},
                     {"slivers", sliver_torus(wanted)},
                     {"box, axis-aligned", divided_box(wanted, 0)},
                     {"box, turned by 17 degrees", divided_box(wanted, 17)}};

@@ -39,18 +39,18 @@ void inspections(std::size_t wanted, int rounds) {
   fmt::print("| mesh | triangles | mesh alone, x F6 | everything, x F6 | ns/triangle |\n");
   fmt::print("|---|---|---|---|---|\n");
   const std::pair<const char*, Model> shapes[] = {
-      {"bumpy torus", model_of(bumpy_torus(wanted).parts[0].mesh)},
+      {"bumpy torus", model_of(bumpy_torus(wanted).parts[0].mesh())},
       {"slivers", model_of(sliver_torus(wanted))},
       {"box, turned by 17 degrees", model_of(divided_box(wanted, 17))}};
   for (const auto& [name, model] : shapes) {
-    CollideFloor floor(model.parts[0].mesh);
+    CollideFloor floor(model.parts[0].mesh());
     std::size_t sum = 0;
     const auto t = interleaved_medians(
         {{"F6", {}, [&] { sum += floor.run(); }},
          {"mesh", {}, [&] { sum += inspect(model, mesh_alone()).findings.size(); }},
          {"all", {}, [&] { sum += inspect(model).findings.size(); }}},
         rounds);
-    const std::size_t n = model.parts[0].mesh.triangles.size();
+    const std::size_t n = model.parts[0].mesh().triangles.size();
     fmt::print("| {} | {} | {:.2f} | {:.2f} | {:.0f} |\n", name, n, t[1] / t[0], t[2] / t[0],
                1e9 * t[2] / static_cast<double>(n));
     std::fflush(stdout);
@@ -58,7 +58,7 @@ void inspections(std::size_t wanted, int rounds) {
 }
 
 void winding(std::size_t wanted, int rounds) {
-  const Mesh mesh = bumpy_torus(wanted).parts[0].mesh;
+  const Mesh mesh = bumpy_torus(wanted).parts[0].mesh();
   std::vector<TriangleId> all(mesh.triangles.size());
   for (std::uint32_t t = 0; t < all.size(); ++t) all[t] = {t};
   const Box box = box_of(mesh);

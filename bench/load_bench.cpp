@@ -26,7 +26,7 @@ std::string text_of(const Model& model, Format format) {
 
 std::size_t load(const std::string& bytes) {
   const Model model = read_model(Source{"bench", bytes});
-  const Welded welded(model.parts[0].mesh);
+  const Welded welded(model.parts[0].mesh());
   return EdgeTable(welded.triangles(), welded.points().size()).size();
 }
 

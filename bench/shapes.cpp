@@ -15,7 +15,7 @@ Model bumpy_torus(std::size_t triangles) {
   const auto around = static_cast<std::uint32_t>(std::sqrt(static_cast<double>(triangles)));
   const std::uint32_t across = around / 2;
   Model model;
-  Mesh& mesh = model.parts.emplace_back().mesh;
+  Mesh& mesh = model.parts.emplace_back().mesh();
   const double turn = 2 * std::numbers::pi;
   for (std::uint32_t i = 0; i < around; ++i) {
     for (std::uint32_t j = 0; j < across; ++j) {
@@ -40,13 +40,13 @@ Model bumpy_torus(std::size_t triangles) {
 
 Model shuffled(Model model) {
   std::mt19937_64 random(7);
-  auto& triangles = model.parts[0].mesh.triangles;
+  auto& triangles = model.parts[0].mesh().triangles;
   std::shuffle(triangles.begin(), triangles.end(), random);
   return model;
 }
 
 Mesh sliver_torus(std::size_t triangles) {
-  Mesh mesh = std::move(bumpy_torus(triangles).parts[0].mesh);
+  Mesh mesh = std::move(bumpy_torus(triangles).parts[0].mesh());
   for (Point& p : mesh.points) p.z() *= 0.01;
   return mesh;
 }

@@ -1,7 +1,7 @@
 #pragma once
 // Meshes of any size to measure with.
 
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja::bench {
 

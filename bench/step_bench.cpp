@@ -11,7 +11,7 @@
 #include "aguja/base/parallel.h"
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/solid/certificate.h"
-#include "aguja/surface/prepare.h"
+#include "aguja/solid/prepare.h"
 #include "bench/interleave.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"

@@ -21,7 +21,7 @@ int main(int argc, char** argv) {
   const std::size_t wanted = argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 1000000;
   const int rounds = argc > 2 ? std::atoi(argv[2]) : 5;
   Model torus = bumpy_torus(wanted);
-  Mesh& mesh = torus.parts[0].mesh;
+  Mesh& mesh = torus.parts[0].mesh();
   const auto across = static_cast<std::size_t>(std::sqrt(static_cast<double>(wanted))) / 2;
   constexpr std::size_t kPatch = 66;  // squares along the side of a patch
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
@@ -32,7 +32,7 @@ int main(int argc, char** argv) {
   mesh = demo::cracked(mesh, {.width = 0.1 * spacing});
   const std::string stl = binary_stl(torus);
   const Model read = read_model(Source{"bench", stl});
-  const Mesh& torn = read.parts[0].mesh;
+  const Mesh& torn = read.parts[0].mesh();
 
   std::size_t left = 1;
   StageTimes stages;
@@ -41,7 +41,7 @@ int main(int argc, char** argv) {
         {},
         [&] {
           const Model model = read_model(Source{"bench", stl});
-          const Welded welded(model.parts[0].mesh);
+          const Welded welded(model.parts[0].mesh());
           static_cast<void>(EdgeTable(welded.triangles(), welded.points().size()).size());
         }},
        {"stitch", {}, [&] { left = stitch(torn, 0.2 * spacing, {}, &stages).naked_after; }}},

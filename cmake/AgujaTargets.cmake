@@ -28,8 +28,7 @@ function(aguja_precompiled target)
     target_precompile_headers(${target} REUSE_FROM ${P_LIKE})
   else()
     target_precompile_headers(${target} PRIVATE
-      <Eigen/Core> <oneapi/tbb/blocked_range.h> <oneapi/tbb/parallel_for.h>
-      <algorithm> <cmath> <optional> <span> <string> <vector> ${P_HEADERS})
+      <Eigen/Core> <algorithm> <cmath> <optional> <span> <string> <vector> ${P_HEADERS})
   endif()
 endfunction()
 

@@ -125,12 +125,12 @@ class Cracker {
 Mesh cracked(const Mesh& mesh, const CrackOptions& options) { return Cracker(mesh, options).run(); }
 
 std::vector<Part> parts_by_patch(const Mesh& mesh, const std::string& name) {
-  std::vector<Part> parts;
+  std::vector<PartDraft> parts;
   std::vector<std::map<std::uint32_t, VertexId>> ids;  // by patch: point of the mesh to its own
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
     const std::uint32_t patch = mesh.patch_of[t].value;
     while (parts.size() <= patch) {
-      parts.push_back({name + "-" + std::to_string(parts.size() + 1), {}, {}, {}});
+      parts.emplace_back().name = name + "-" + std::to_string(parts.size() + 1);
       ids.emplace_back();
     }
     Mesh& own = parts[patch].mesh;
@@ -143,7 +143,7 @@ std::vector<Part> parts_by_patch(const Mesh& mesh, const std::string& name) {
     }
     own.triangles.push_back(triangle);
   }
-  return parts;
+  return {std::make_move_iterator(parts.begin()), std::make_move_iterator(parts.end())};
 }
 
 }  // namespace aguja::demo

@@ -4,7 +4,7 @@
 #include <cstdint>
 #include <functional>
 
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja::demo {
 

@@ -27,8 +27,8 @@ class Soup {
     triangle(a, b, c);
     triangle(a, c, d);
   }
-  Part part(std::string name) {
-    Part part;
+  PartDraft part(std::string name) {
+    PartDraft part;
     part.name = std::move(name);
     part.patch_names = names_;
     part.mesh.triangles.resize(patch_of_.size());
@@ -309,7 +309,7 @@ KnownPart make_ball(double radius, int rings) {
     outline.push_back({pole ? 0 : radius * std::sin(angle), -radius * std::cos(angle)});
   }
   const double volume = revolve(soup, circle, outline);
-  Part part = soup.part("ball");
+  PartDraft part = soup.part("ball");
   part.patch_names.clear();
   for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
     const Triangle& tri = part.mesh.triangles[t];

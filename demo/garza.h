@@ -5,7 +5,7 @@
 
 #include <numbers>
 
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja::demo {
 

@@ -6,9 +6,11 @@
 #include <numbers>
 #include <set>
 
+#include <Eigen/Geometry>
+
 #include "aguja/mesh/edge_table.h"
-#include "aguja/mesh/transform.h"
 #include "aguja/mesh/weld.h"
+#include "aguja/model/transform.h"
 #include "demo/crack.h"
 #include "demo/garza.h"
 
@@ -134,15 +136,21 @@ DemoModel model_of(std::string name, std::string what, std::vector<Part> parts) 
 struct SeededPod {
   explicit SeededPod(std::string name, std::string what)
       : demo(model_of(std::move(name), std::move(what), {make_pod().part})),
-        mesh(demo.model.parts[0].mesh),
+        part(demo.model.parts[0]),
+        mesh(part.mesh),
         edit(mesh) {
     // Binary STL names its one part after the file.
-    demo.model.parts[0].name = demo.name;
+    part.name = demo.name;
   }
   void seed(FindingKind kind, const Point& place, double size, std::size_t count) {
-    demo.defects.push_back({kind, demo.model.parts[0].name, place, size, count});
+    demo.defects.push_back({kind, demo.name, place, size, count});
+  }
+  DemoModel finish() {
+    demo.model.parts[0] = std::move(part);
+    return std::move(demo);
   }
   DemoModel demo;
+  PartDraft part;
   Mesh& mesh;
   Editor edit;
 };
@@ -161,7 +169,7 @@ DemoModel missing_triangles() {
     pod.edit.remove(gone);
   }
   pod.edit.drop_unused_points();
-  return std::move(pod.demo);
+  return pod.finish();
 }
 
 DemoModel flipped_patch() {
@@ -179,7 +187,7 @@ DemoModel flipped_patch() {
   }
   pod.seed(FindingKind::winding_conflict, sum / area, border.length, border.edges);
   pod.edit.turn(region);
-  return std::move(pod.demo);
+  return pod.finish();
 }
 
 DemoModel duplicates() {
@@ -192,7 +200,7 @@ DemoModel duplicates() {
   const Triangle b = pod.mesh.triangles[turned];
   pod.edit.add_triangle(a[1], a[2], a[0]);
   pod.edit.add_triangle(b[0], b[2], b[1]);
-  return std::move(pod.demo);
+  return pod.finish();
 }
 
 DemoModel zero_area() {
@@ -232,7 +240,7 @@ DemoModel zero_area() {
   const Point p = pod.mesh.point(needle[0]), q = pod.mesh.point(needle[1]);
   pod.edit.add_triangle(needle[0], needle[0], needle[1]);
   pod.seed(FindingKind::zero_area, (2 * p + q) / 3.0, distance(p, q), 1);
-  return std::move(pod.demo);
+  return pod.finish();
 }
 
 DemoModel strays() {
@@ -250,7 +258,7 @@ DemoModel strays() {
   pod.edit.add_triangle(o, c, b);
   pod.edit.add_triangle(a, b, c);
   pod.seed(FindingKind::stray_shell, crumb + 0.5 * (x + y + z), (x + y + z).norm(), 4);
-  return std::move(pod.demo);
+  return pod.finish();
 }
 
 DemoModel fin() {
@@ -261,7 +269,7 @@ DemoModel fin() {
   const VertexId tip = pod.edit.add_point((0.5 * (p + q)).cwiseProduct(outward));
   pod.edit.add_triangle(t[0], t[1], tip);
   pod.seed(FindingKind::nonmanifold_edge, 0.5 * (p + q), distance(p, q), 1);
-  return std::move(pod.demo);
+  return pod.finish();
 }
 
 DemoModel turned_shell(bool cavity) {
@@ -270,8 +278,8 @@ DemoModel turned_shell(bool cavity) {
       cavity ? "the cavity faces outward, as if it were a body" : "the outer shell faces inward");
   const Part clean = make_pod().part;
   const auto cavity_patch = static_cast<std::uint32_t>(
-      std::find(clean.patch_names.begin(), clean.patch_names.end(), "cavity") -
-      clean.patch_names.begin());
+      std::find(clean.patch_names().begin(), clean.patch_names().end(), "cavity") -
+      clean.patch_names().begin());
   const auto turned = pod.edit.triangles_where(
       [&](std::size_t t) { return (pod.mesh.patch_of[t].value == cavity_patch) == cavity; });
   // Volume and centroid of what the turned triangles enclose, about the origin.
@@ -286,14 +294,15 @@ DemoModel turned_shell(bool cavity) {
   pod.seed(cavity ? FindingKind::nesting : FindingKind::inverted_shell, first / volume,
            std::abs(volume), 1);
   pod.edit.turn(turned);
-  return std::move(pod.demo);
+  return pod.finish();
 }
 
 DemoModel loose_curves() {
   DemoModel demo = model_of("pod-loose-curves", "a sketch line and unused points were exported too",
                             {make_pod().part});
   demo.format = Format::obj;
-  Mesh& mesh = demo.model.parts[0].mesh;
+  PartDraft part(demo.model.parts[0]);
+  Mesh& mesh = part.mesh;
   Editor edit(mesh);
   const Point a(60, 0, 0), b(60, 0, 30), c(60, 0, 50);
   const VertexId va = edit.add_point(a), vb = edit.add_point(b), vc = edit.add_point(c);
@@ -303,16 +312,17 @@ DemoModel loose_curves() {
   edit.add_point(first);
   edit.add_point({0, 0, 210});
   edit.add_point({0, 0, 220});
+  demo.model.parts[0] = std::move(part);
   demo.defects.push_back({FindingKind::unused_vertex, "pod", first, 3, 3});
   return demo;
 }
 
 DemoModel in_metres() {
   SeededPod pod("pod-in-metres", "written in metres; read as millimetres it is a grain of sand");
-  transform(pod.demo.model, Eigen::Affine3d(Eigen::Scaling(1e-3)));
+  for (Point& p : pod.mesh.points) p *= 1e-3;
   const Box box = box_of(pod.mesh);
   pod.demo.defects.push_back({FindingKind::unit_doubt, "", box.center(), box.diagonal(), 1});
-  return std::move(pod.demo);
+  return pod.finish();
 }
 
 DemoModel touching_boxes() {
@@ -324,8 +334,8 @@ DemoModel touching_boxes() {
   for (const Triangle& t : other.triangles) {
     both.triangles.push_back({{{t[0].value + base}, {t[1].value + base}, {t[2].value + base}}});
   }
-  Part part{"boxes-at-a-point", std::move(both), {}, {}};
-  part.mesh.points_are_distinct = false;
+  both.points_are_distinct = false;
+  const Part part("boxes-at-a-point", std::move(both));
   DemoModel demo =
       model_of("boxes-at-a-point", "two boxes that meet in nothing but a corner", {part});
   demo.defects.push_back(
@@ -341,9 +351,9 @@ std::size_t naked_edges(const Mesh& mesh) {
 
 DemoModel torn(std::string name, std::string what, const Mesh& mesh, double volume,
                double tolerance, const CrackOptions& options) {
-  Part part{name, cracked(mesh, options), {}, {}};
+  Part part(name, cracked(mesh, options));
   DemoModel demo = model_of(std::move(name), std::move(what), {std::move(part)});
-  demo.tear = {options.width, tolerance, naked_edges(demo.model.parts[0].mesh)};
+  demo.tear = {options.width, tolerance, naked_edges(demo.model.parts[0].mesh())};
   demo.volume = volume;
   return demo;
 }
@@ -407,7 +417,7 @@ void append(Mesh& to, const Mesh& other) {
 
 std::vector<DemoModel> torn_models(const KnownPart& pod) {
   std::vector<DemoModel> models;
-  const Mesh& mesh = pod.part.mesh;
+  const Mesh& mesh = pod.part.mesh();
   const auto every_other = [](int pieces) {
     return [pieces](PatchId p) { return p.value % 2 == 1 ? pieces : 1; };
   };
@@ -432,12 +442,14 @@ std::vector<DemoModel> torn_models(const KnownPart& pod) {
            Rectangles::box({0, 10}, 10, 10), 2 * box_volume(10, 10, 10), 0.05, {.width = 0.006});
   Mesh other = cracked(Rectangles::box({0, 10}, 10, 10), {.width = 0.006, .seed = 2});
   for (Point& p : other.points) p.x() += 10.02;
-  append(pair.model.parts[0].mesh, other);
-  pair.tear->naked_edges = naked_edges(pair.model.parts[0].mesh);
+  PartDraft both(pair.model.parts[0]);
+  append(both.mesh, other);
+  pair.model.parts[0] = std::move(both);
+  pair.tear->naked_edges = naked_edges(pair.model.parts[0].mesh());
   models.push_back(std::move(pair));
 
   const KnownPart ball = make_ball(25, 20);
-  const Mesh shards = cracked(ball.part.mesh, {.width = 0.01});
+  const Mesh shards = cracked(ball.part.mesh(), {.width = 0.01});
   DemoModel objects = model_of("ball-of-400-objects", "every patch is an object of its own",
                                parts_by_patch(shards, "shard"));
   objects.format = Format::obj;
@@ -451,7 +463,7 @@ DemoModel crossing_bar() {
   Mesh mesh = make_box({0, 0, 0}, {10, 10, 10});
   append(mesh, make_box({-5, 4, 3}, {15, 6, 5}));
   DemoModel demo = model_of("boxes-crossing", "a bar runs through a box",
-                            {Part{"boxes-crossing", std::move(mesh), {}, {}}});
+                            {Part("boxes-crossing", std::move(mesh))});
   for (const double x : {0.0, 10.0}) {
     demo.defects.push_back(
         {FindingKind::crossing, "boxes-crossing", Point(x, 5, 4), 8, std::nullopt});
@@ -470,7 +482,7 @@ DemoModel touching_tip() {
   }
   append(mesh, pyramid);
   DemoModel demo = model_of("boxes-touching", "a tip stands on a box",
-                            {Part{"boxes-touching", std::move(mesh), {}, {}}});
+                            {Part("boxes-touching", std::move(mesh))});
   demo.defects.push_back({FindingKind::touch, "boxes-touching", Point(3, 6, 10), 0, 4});
   return demo;
 }
@@ -487,7 +499,7 @@ DemoModel folded_lid() {
   const VertexId top[] = {at(0, 0), at(10, 0), at(10, 10), at(0, 10)};
   for (int i = 0; i < 4; ++i) box.triangles.push_back({{top[i], top[(i + 1) % 4], tip}});
   DemoModel demo = model_of("box-folded", "a triangle of the lid is folded over",
-                            {Part{"box-folded", std::move(box), {}, {}}});
+                            {Part("box-folded", std::move(box))});
   // Three overlaps, and three contacts with the wall below.
   demo.defects.push_back({FindingKind::overlap, "box-folded", Point(32.0 / 3, 5, 10), 10, 6});
   return demo;

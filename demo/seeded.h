@@ -7,7 +7,7 @@
 
 #include "aguja/formats/format.h"
 #include "aguja/inspect/finding.h"
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja::demo {
 

@@ -74,9 +74,15 @@ DemoModel model_of(const std::string& name, std::string what, Mesh mesh) {
   DemoModel demo;
   demo.name = name;
   demo.what = std::move(what);
-  demo.model.parts = {Part{name, std::move(mesh), {}, {}}};
+  demo.model.parts = {Part(name, std::move(mesh))};
   demo.model.unit_assumed = false;
   return demo;
+}
+
+void name_patches(DemoModel& demo, std::vector<std::string> names) {
+  PartDraft part(demo.model.parts[0]);
+  part.patch_names = std::move(names);
+  demo.model.parts[0] = std::move(part);
 }
 
 void seed(DemoModel& demo, FindingKind kind, const Point& place, double size,
@@ -249,7 +255,7 @@ DemoModel pleat() {
 DemoModel stored_normal() {
   DemoModel demo = model_of("box-stored-normal", "the normals of one side are stored turned over",
                             make_box({0, 0, 0}, {20, 20, 20}));
-  Part& part = demo.model.parts[0];
+  PartDraft part(demo.model.parts[0]);
   std::optional<Point> first;
   std::size_t count = 0;
   for (const Triangle& t : part.mesh.triangles) {
@@ -265,6 +271,7 @@ DemoModel stored_normal() {
     }
     part.facets.normals.push_back(n);
   }
+  demo.model.parts[0] = std::move(part);
   seed(demo, FindingKind::normal_mismatch, *first, static_cast<double>(count), count);
   return demo;
 }
@@ -339,9 +346,7 @@ DemoModel divided_top() {
   DemoModel demo =
       model_of("box-divided-top", "the top is two faces of one plane", std::move(mesh));
   demo.format = Format::obj;
-  for (const char* name : {"top-left", "top-right", "bottom", "front", "back", "left", "right"}) {
-    demo.model.parts[0].patch_names.emplace_back(name);
-  }
+  name_patches(demo, {"top-left", "top-right", "bottom", "front", "back", "left", "right"});
   seed(demo, FindingKind::split_patch, {20, 15, 10}, 2, 2);
   return demo;
 }
@@ -359,9 +364,7 @@ DemoModel spike() {
   for (std::size_t i = 0; i < 4; ++i) body.triangle(top[i], top[(i + 1) % 4], tip);
   DemoModel demo = model_of("box-spike", "the top face has run away to a spike", body.take(true));
   demo.format = Format::obj;
-  for (const char* name : {"bottom", "front", "right", "back", "left", "top"}) {
-    demo.model.parts[0].patch_names.emplace_back(name);
-  }
+  name_patches(demo, {"bottom", "front", "right", "back", "left", "top"});
   // Out of the ball around the square.
   seed(demo, FindingKind::runaway_face, tip,
        (tip - Point(5, 5, s)).norm() - 0.5 * std::sqrt(2.0) * s, 4);
@@ -381,12 +384,12 @@ DemoModel thin_fence() {
 
 DemoModel far_ball() {
   const KnownPart ball = make_ball(25, 20);
-  Mesh mesh = ball.part.mesh;
+  Mesh mesh = ball.part.mesh();
   mesh.patch_of.clear();
   for (Point& p : mesh.points) p = rounded_to_float(p + Point(1e5, 0, 0));
   DemoModel demo = model_of("ball-far-away", "a ball 100 m from the origin, in single precision",
                             std::move(mesh));
-  const Box box = box_of(demo.model.parts[0].mesh);
+  const Box box = box_of(demo.model.parts[0].mesh());
   demo.defects.push_back(
       {FindingKind::precision_doubt, "", box.center(), std::ldexp(1.0, 16 - 23), 1});
   return demo;

@@ -19,12 +19,12 @@ void check(bool holds) {
 
 void check_sound(const Model& model) {
   for (const Part& part : model.parts) {
-    for (const Point& p : part.mesh.points) check(p.allFinite());
-    for (const Triangle& t : part.mesh.triangles) {
-      for (const VertexId v : t.corner) check(v.value < part.mesh.points.size());
+    for (const Point& p : part.mesh().points) check(p.allFinite());
+    for (const Triangle& t : part.mesh().triangles) {
+      for (const VertexId v : t.corner) check(v.value < part.mesh().points.size());
     }
-    for (const Wire& w : part.mesh.wires) {
-      for (const VertexId v : w) check(v.value < part.mesh.points.size());
+    for (const Wire& w : part.mesh().wires) {
+      for (const VertexId v : w) check(v.value < part.mesh().points.size());
     }
   }
 }
@@ -36,8 +36,8 @@ void check_round_trip(const Model& model) {
   write_off([&](std::string_view piece) { bytes += piece; }, one);
   const Model back = read_off(Source{"back", bytes});
   const Mesh empty;
-  const Mesh& before = one.parts.empty() ? empty : one.parts[0].mesh;
-  const Mesh& after = back.parts[0].mesh;
+  const Mesh& before = one.parts.empty() ? empty : one.parts[0].mesh();
+  const Mesh& after = back.parts[0].mesh();
   check(before.triangles == after.triangles);
   check(before.points.size() == after.points.size());
   for (std::size_t i = 0; i < before.points.size(); ++i) {

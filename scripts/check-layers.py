@@ -5,13 +5,12 @@ import re
 import sys
 
 ROOT = pathlib.Path(__file__).resolve().parent.parent
-CORE = ["base", "geometry", "mesh", "solid", "inspect", "mend"]
+CORE = ["base", "geometry", "mesh", "surface", "model", "solid", "inspect", "mend"]
 ALLOWED = {layer: set(CORE[: i + 1]) for i, layer in enumerate(CORE)}
-ALLOWED["surface"] = set(CORE) | {"surface"}
 # It holds the texts of profiles and plans.
-ALLOWED["formats"] = set(CORE) | {"surface", "formats"}
-ALLOWED["report"] = set(CORE) | {"surface", "report"}
-# The core and the surfaces read no files and print nothing.
+ALLOWED["formats"] = set(CORE) | {"formats"}
+ALLOWED["report"] = set(CORE) | {"report"}
+# The core reads no files and prints nothing.
 FORBIDDEN_IN_CORE = re.compile(r"<(fstream|iostream|cstdio|filesystem|nlohmann/|fmt/|spdlog/|CLI/)")
 
 
@@ -29,7 +28,9 @@ def main():
             include = re.match(r'#include "(?:aguja/)?(\w+)/', line)
             if include and include.group(1) not in ALLOWED[layer]:
                 faults.append(f"{place}: {layer} must not include {include.group(1)}")
-            if layer in [*CORE, "surface"] and FORBIDDEN_IN_CORE.search(line):
+            if path.is_relative_to(ROOT / "include") and "tbb" in line and line.startswith("#include"):
+                faults.append(f"{place}: threads stay out of public headers: {line}")
+            if layer in CORE and FORBIDDEN_IN_CORE.search(line):
                 faults.append(f"{place}: not in {layer}: {line}")
     print("\n".join(faults), end="\n" if faults else "")
     sys.exit(1 if faults else 0)

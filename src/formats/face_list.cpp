@@ -29,10 +29,11 @@ Model model_of(const Source& source, Array<Point> points, FaceList faces) {
     model.notes.push_back(std::to_string(faces.single_corners) +
                           " faces with fewer than two corners are not kept");
   }
-  Part& part = model.parts.emplace_back();
+  PartDraft part;
   part.mesh.points = std::move(points);
   part.mesh.triangles = std::move(faces.triangles);
   part.mesh.wires = std::move(faces.wires);
+  model.parts.emplace_back(std::move(part));
   return model;
 }
 

@@ -2,8 +2,8 @@
 // Collects faces of any number of corners while a file is read.
 
 #include "aguja/formats/format.h"
-#include "aguja/mesh/model.h"
 #include "aguja/mesh/polygon.h"
+#include "aguja/model/model.h"
 
 namespace aguja::detail {
 

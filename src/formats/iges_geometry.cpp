@@ -9,13 +9,10 @@
 #include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
+#include "base/numbers.h"
 
 namespace aguja::detail {
-namespace {
-
-constexpr double kTurn = 2 * std::numbers::pi;
-
-}  // namespace
+namespace {}  // namespace
 
 // ---- Placing.
 
@@ -68,13 +65,14 @@ CurvePtr IgesGeometry::make_curve(const IgesEntity& e, double s, bool raw) {
       if (!(radius > 0)) throw IgesError(e.number, "an arc without a radius");
       double from = std::atan2(a.y() - center.y(), a.x() - center.x());
       double to = std::atan2(b.y() - center.y(), b.x() - center.x());
-      if (from < 0) from += kTurn;
-      while (to <= from + 1e-12) to += kTurn;
-      if ((a - b).norm() <= 1e-9 * radius) to = from + kTurn;
+      if (from < 0) from += kFullTurn;
+      while (to <= from + 1e-12) to += kFullTurn;
+      if ((a - b).norm() <= 1e-9 * radius) to = from + kFullTurn;
       Frame f;
       f.origin = center;
       const CurvePtr whole = make_circle(f, radius);
-      if (std::fabs(to - from - kTurn) < 1e-12) return make_composite({{whole, {from, to}, true}});
+      if (std::fabs(to - from - kFullTurn) < 1e-12)
+        return make_composite({{whole, {from, to}, true}});
       return make_trimmed(whole, {from, to});
     }
     case 102: {
@@ -198,10 +196,10 @@ CurvePtr IgesGeometry::conic(const IgesEntity& e, const IgesValues& v, double s)
   }
   double from = *whole->parameter_of(p), to = *whole->parameter_of(q);
   if (whole->period() > 0) {
-    while (to <= from + 1e-12) to += kTurn;
-    if ((p - q).norm() == 0) to = from + kTurn;
-    return to - from > kTurn - 1e-12 ? make_composite({{whole, {from, to}, true}})
-                                     : make_trimmed(whole, {from, to});
+    while (to <= from + 1e-12) to += kFullTurn;
+    if ((p - q).norm() == 0) to = from + kFullTurn;
+    return to - from > kFullTurn - 1e-12 ? make_composite({{whole, {from, to}, true}})
+                                         : make_trimmed(whole, {from, to});
   }
   if (from <= to) return make_trimmed(whole, {from, to});
   return make_composite({{whole, {to, from}, false}});
@@ -293,9 +291,9 @@ std::optional<Interval> IgesGeometry::file_domain(const IgesEntity& e, int depth
     case 100: {
       const double from = std::atan2(v.number(4) - v.number(2), v.number(3) - v.number(1));
       const double to = std::atan2(v.number(6) - v.number(2), v.number(5) - v.number(1));
-      const double start = from < 0 ? from + kTurn : from;
+      const double start = from < 0 ? from + kFullTurn : from;
       double end = to;
-      while (end <= start + 1e-12) end += kTurn;
+      while (end <= start + 1e-12) end += kFullTurn;
       return Interval{start, end};
     }
     case 102: {
@@ -331,7 +329,7 @@ std::optional<Interval> IgesGeometry::file_domain(const IgesEntity& e, int depth
 std::optional<Placement> IgesGeometry::parameters(std::uint64_t surface, std::uint64_t asked_by) {
   const IgesEntity& e = file_.entity(surface, asked_by);
   const IgesValues v(e);
-  constexpr double kDegree = kTurn / 360;
+  constexpr double kDegree = kFullTurn / 360;
   Placement p;
   // From what the file counts along a generating curve to the curve as it is made here.
   const auto along = [&](std::uint64_t generator, bool from_unit) -> std::optional<Interval> {
@@ -450,7 +448,7 @@ SurfacePtr IgesGeometry::make_surface(const IgesEntity& e) {
     case 192:
       return make_cylinder(frame_at(0, 1, 3), positive(e, v, 2));
     case 194: {
-      const double angle = v.number(3) * kTurn / 360;
+      const double angle = v.number(3) * kFullTurn / 360;
       return make_cone(frame_at(0, 1, 4), std::max(0.0, v.number(2)) * scale_, angle);
     }
     case 196: {
@@ -482,7 +480,7 @@ SurfacePtr IgesGeometry::make_surface(const IgesEntity& e) {
       if (!c->domain().is_finite()) throw IgesError(n, "a curve without ends turned");
       if (!(to > from)) throw IgesError(n, "a surface of revolution over no angle");
       // Where the generator lies is the angle 0.
-      return make_revolution(c, c->domain(), p.p, p.d1, {from, std::min(to, from + kTurn)});
+      return make_revolution(c, c->domain(), p.p, p.d1, {from, std::min(to, from + kFullTurn)});
     }
     case 122: {
       const CurvePtr c = curve(v.pointer(0), n);

@@ -28,7 +28,7 @@ constexpr int kMostDepth = 40;
                     std::move(text), std::move(expected), std::move(found)});
 }
 
-bool is_space(char c) {
+bool is_part21_space(char c) {
   return c == ' ' || c == '\t' || c == '\r' || c == '\n' || c == '\f' || c == '\v';
 }
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
@@ -57,7 +57,7 @@ class Scanner {
   void skip_space() {
     while (!at_end()) {
       const char c = bytes_[at_];
-      if (is_space(c)) {
+      if (is_part21_space(c)) {
         ++at_;
       } else if (c == '/' && at_ + 1 < bytes_.size() && bytes_[at_ + 1] == '*') {
         skip_comment();
@@ -167,7 +167,7 @@ class ValueParser {
   [[nodiscard]] char look() const { return at_ < text_.size() ? text_[at_] : '\0'; }
   void skip_space() {
     while (at_ < text_.size()) {
-      if (is_space(text_[at_])) {
+      if (is_part21_space(text_[at_])) {
         ++at_;
       } else if (text_.substr(at_, 2) == "/*") {
         at_ = std::min(text_.size(), text_.find("*/", at_ + 2) + 2);

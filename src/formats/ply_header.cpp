@@ -29,7 +29,7 @@ class HeaderParser {
  public:
   explicit HeaderParser(const Source& source) : cursor_(source) {}
 
-  Header parse() {
+  PlyHeader parse() {
     cursor_.skip_space();
     if (cursor_.word() != "ply") TextCursor(cursor_.source()).fail_expected("'ply'");
     while (true) {
@@ -123,7 +123,7 @@ class HeaderParser {
   }
 
   TextCursor cursor_;
-  Header header_;
+  PlyHeader header_;
   bool has_format_ = false;
 };
 
@@ -152,6 +152,6 @@ std::size_t Element::least_bytes() const {
   return bytes;
 }
 
-Header parse_header(const Source& source) { return HeaderParser(source).parse(); }
+PlyHeader parse_header(const Source& source) { return HeaderParser(source).parse(); }
 
 }  // namespace aguja::ply

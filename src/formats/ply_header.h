@@ -35,7 +35,7 @@ struct Element {
 
 enum class Encoding { text, little_endian, big_endian };
 
-struct Header {
+struct PlyHeader {
   Encoding encoding = Encoding::text;
   std::vector<Element> elements;
   std::size_t bytes = 0;      // length of the header
@@ -43,6 +43,6 @@ struct Header {
 };
 
 /// Errors: InputError.
-[[nodiscard]] Header parse_header(const Source& source);
+[[nodiscard]] PlyHeader parse_header(const Source& source);
 
 }  // namespace aguja::ply

@@ -8,9 +8,8 @@
 #include <cerrno>
 #include <cstring>
 
-#ifdef AGUJA_HAS_SURFACES
 #include "aguja/formats/read_surfaces.h"
-#endif
+#include "aguja/solid/prepare.h"
 #include "formats/digest.h"
 
 namespace aguja {
@@ -137,15 +136,14 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
       model = read_off(source, options, progress);
       break;
     case Format::step:
-    case Format::iges:
-#ifdef AGUJA_HAS_SURFACES
-      return prepare(read_surface_model(source, options, progress), options.surfaces, progress)
-          .mesh;
-#else
-      fail(source.name, InputProblem::unknown_format,
-           "a surface model; this build of the library reads meshes only (AGUJA_SURFACES is off)",
-           "stl, obj, ply or off", std::string(slug(*format)));
-#endif
+    case Format::iges: {
+      SurfaceModel surfaces = read_surface_model(source, options, progress);
+      const PrepareOptions how =
+          options.surfaces ? options.surfaces(surfaces.unit) : PrepareOptions{};
+      model = prepare(std::move(surfaces), how, progress);
+      model.sources[0].file = source.name;
+      return model;
+    }
   }
   if (options.unit) {
     model.unit = *options.unit;
@@ -155,7 +153,6 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
   return model;
 }
 
-#ifdef AGUJA_HAS_SURFACES
 SurfaceModel read_surface_model(const Source& source, const ReadOptions& options,
                                 Progress* progress) {
   const std::optional<Format> format = known_format(source, options);
@@ -174,7 +171,6 @@ SurfaceModel read_surface_model(const Source& source, const ReadOptions& options
   }
   return surfaces;
 }
-#endif
 
 std::optional<Format> known_format(const Source& source, const ReadOptions& options) {
   if (options.format) return options.format;
@@ -186,6 +182,19 @@ Model read_model(const std::filesystem::path& path, const ReadOptions& options,
                  Progress* progress) {
   const InputFile file(path);
   return read_model(file.source(), options, progress);
+}
+
+Model read_models(std::span<const std::filesystem::path> paths, const ReadOptions& options,
+                  Progress* progress) {
+  if (paths.empty()) throw ArgumentError("no file to read");
+  Model all = read_model(paths[0], options, progress);
+  for (const std::filesystem::path& path : paths.subspan(1)) {
+    append(all, read_model(path, options, progress), path.string());
+  }
+  if (paths.size() > 1 && all.unit_assumed) {
+    all.notes.push_back("all files are taken to be in " + std::string(symbol(all.unit)));
+  }
+  return all;
 }
 
 }  // namespace aguja

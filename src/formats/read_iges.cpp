@@ -23,7 +23,7 @@ using detail::IgesValues;
 
 constexpr int kMostDepth = detail::IgesGeometry::kMostDepth;
 // Subfigures and solids placed, with those in one another.
-constexpr std::size_t kMostPlaced = 200000;
+constexpr std::size_t kMostIgesInstances = 200000;
 
 class IgesReader {
  public:
@@ -536,8 +536,8 @@ class IgesReader {
     if (depth > kMostDepth)
       throw IgesError(e.number,
                       "placed in one another more than " + std::to_string(kMostDepth) + " deep");
-    if (++placed_ > kMostPlaced)
-      throw IgesError(e.number, "more than " + std::to_string(kMostPlaced) + " are placed");
+    if (++placed_ > kMostIgesInstances)
+      throw IgesError(e.number, "more than " + std::to_string(kMostIgesInstances) + " are placed");
   }
   void subfigure(const IgesEntity& e, const Placement& outer, int depth) {
     check_placing(e, depth);

@@ -47,7 +47,7 @@ std::size_t count_points(std::string_view text) {
   return count;
 }
 
-struct Piece {
+struct ObjPiece {
   struct Event {
     bool is_object;  // else a group
     std::string name;
@@ -64,7 +64,7 @@ struct Piece {
 class PieceParser {
  public:
   PieceParser(const Source& source, std::string_view text, std::span<Point> points,
-              std::size_t first_point, std::size_t all_points, Piece& piece)
+              std::size_t first_point, std::size_t all_points, ObjPiece& piece)
       : cursor_(source, text),
         points_(points),
         first_point_(first_point),
@@ -170,7 +170,7 @@ class PieceParser {
   std::span<Point> points_;
   std::size_t first_point_;
   std::size_t all_points_;
-  Piece& piece_;
+  ObjPiece& piece_;
   std::vector<VertexId> corners_;
 };
 
@@ -179,7 +179,7 @@ class SectionList {
  public:
   SectionList() { open(0, 0, 0); }
 
-  void add(const Piece::Event& e, std::size_t triangles, std::size_t wires, std::size_t points) {
+  void add(const ObjPiece::Event& e, std::size_t triangles, std::size_t wires, std::size_t points) {
     if (e.is_object) {
       names_.push_back({e.name, {""}});
       patch_of_name_ = {{"", 0}};
@@ -227,7 +227,7 @@ Model read_obj(const Source& file, const ReadOptions& /*options*/, Progress* pro
   advance(progress, "read", 0.1);
   Mesh mesh;
   mesh.points.resize(point_count);
-  std::vector<Piece> pieces(texts.size());
+  std::vector<ObjPiece> pieces(texts.size());
   detail::parse_pieces(texts.size(), [&](std::size_t i) {
     const std::size_t first = points_before[i];
     PieceParser(source, texts[i],
@@ -238,7 +238,7 @@ Model read_obj(const Source& file, const ReadOptions& /*options*/, Progress* pro
 
   advance(progress, "read", 0.7);
   std::size_t triangles = 0;
-  for (const Piece& piece : pieces) triangles += piece.triangles.size();
+  for (const ObjPiece& piece : pieces) triangles += piece.triangles.size();
   if (triangles > kMostTriangles) {
     detail::fail_at_byte(source, 0, InputProblem::too_large,
                          std::to_string(triangles) + " triangles are more than a mesh holds");
@@ -248,10 +248,10 @@ Model read_obj(const Source& file, const ReadOptions& /*options*/, Progress* pro
   SectionList sections;
   std::map<std::string, std::size_t> not_read;
   for (std::size_t i = 0; i < pieces.size(); ++i) {
-    Piece& piece = pieces[i];
+    ObjPiece& piece = pieces[i];
     const std::size_t base = mesh.triangles.size();
     for (const FannedPolygon& p : piece.polygons) polygons.push_back({base + p.first, p.corners});
-    for (const Piece::Event& e : piece.events) {
+    for (const ObjPiece::Event& e : piece.events) {
       sections.add(e, base, mesh.wires.size(), points_before[i]);
     }
     mesh.triangles.insert(mesh.triangles.end(), piece.triangles.begin(), piece.triangles.end());

@@ -11,7 +11,7 @@ using detail::TextCursor;
 
 constexpr bool kComments = true;
 
-struct Header {
+struct OffHeader {
   std::size_t points;
   std::size_t faces;
 };
@@ -35,7 +35,7 @@ std::size_t read_count(TextCursor& cursor, std::string_view what) {
 
 // The keyword, then the numbers of points, faces and edges, on any number of lines. Leaves the
 // cursor behind them. The number of edges is not used, and some writers leave it out.
-Header read_header(TextCursor& cursor) {
+OffHeader read_header(TextCursor& cursor) {
   skip_to_word(cursor);
   const TextCursor before = cursor;
   const std::string_view keyword = cursor.word();
@@ -60,7 +60,7 @@ Header read_header(TextCursor& cursor) {
   return {points, faces};
 }
 
-void check_counts(const Source& source, const TextCursor& header, const Header& declared,
+void check_counts(const Source& source, const TextCursor& header, const OffHeader& declared,
                   std::size_t rows) {
   if (declared.points > kMostPoints) {
     header.fail(InputProblem::wrong_count,
@@ -75,13 +75,13 @@ void check_counts(const Source& source, const TextCursor& header, const Header& 
                   expected, std::to_string(rows) + " rows");
 }
 
-struct Piece {
+struct OffPiece {
   detail::FaceList faces;
   bool extra = false;  // values beside the coordinates
 };
 
 void read_face(TextCursor& cursor, std::size_t points, std::vector<VertexId>& corners,
-               Piece& piece) {
+               OffPiece& piece) {
   const TextCursor before = cursor;
   const long long count = cursor.integer("the number of corners");
   if (count < 0) {
@@ -108,7 +108,7 @@ void read_face(TextCursor& cursor, std::size_t points, std::vector<VertexId>& co
 
 Model read_off(const Source& source, const ReadOptions& /*options*/, Progress* progress) {
   TextCursor cursor(source);
-  const Header declared = read_header(cursor);
+  const OffHeader declared = read_header(cursor);
   const TextCursor header_end = cursor;
   cursor.skip_line();
   const auto header_bytes = static_cast<std::size_t>(cursor.at() - source.bytes.data());
@@ -117,9 +117,9 @@ Model read_off(const Source& source, const ReadOptions& /*options*/, Progress* p
 
   advance(progress, "read", 0.1);
   Array<Point> points(declared.points);
-  std::vector<Piece> pieces(rows.pieces.size());
+  std::vector<OffPiece> pieces(rows.pieces.size());
   detail::parse_pieces(pieces.size(), [&](std::size_t i) {
-    Piece& piece = pieces[i];
+    OffPiece& piece = pieces[i];
     std::vector<VertexId> corners;
     detail::for_each_row(source, rows.pieces[i], kComments, [&](TextCursor& row, std::size_t n) {
       if (n < declared.points) {
@@ -134,7 +134,7 @@ Model read_off(const Source& source, const ReadOptions& /*options*/, Progress* p
   advance(progress, "read", 0.8);
   detail::FaceList faces;
   bool extra = false;
-  for (Piece& piece : pieces) {
+  for (OffPiece& piece : pieces) {
     faces.append(piece.faces);
     extra |= piece.extra;
     piece = {};

@@ -124,7 +124,7 @@ struct RowPlan {
 
 class BodyReader {
  public:
-  BodyReader(const Source& source, const Header& header) : source_(source), header_(header) {
+  BodyReader(const Source& source, const PlyHeader& header) : source_(source), header_(header) {
     for (const Element& e : header.elements) {
       plans_.emplace_back(e);
       if (e.name != "vertex") continue;
@@ -460,7 +460,7 @@ class BodyReader {
   }
 
   const Source& source_;
-  const Header& header_;
+  const PlyHeader& header_;
   std::vector<RowPlan> plans_;  // by element
   std::size_t points_declared_ = 0;
   Array<Point> points_;
@@ -471,7 +471,7 @@ class BodyReader {
 }  // namespace
 
 Model read_ply(const Source& source, const ReadOptions& /*options*/, Progress* progress) {
-  const Header header = parse_header(source);
+  const PlyHeader header = parse_header(source);
   return BodyReader(source, header).read(progress);
 }
 

@@ -26,7 +26,7 @@ using detail::Value;
 constexpr int kMostLevels = 64;  // of assemblies
 constexpr std::size_t kMostInstances = 200000;
 // Products and representations placed, with those that hold no shape.
-constexpr std::size_t kMostPlaced = 2000000;
+constexpr std::size_t kMostStepInstances = 2000000;
 
 // ---- The whole file.
 
@@ -610,9 +610,9 @@ class StepReader {
     return false;
   }
   bool may_place() {
-    if (placed_count_++ < kMostPlaced) return true;
-    if (placed_count_ == kMostPlaced + 1)
-      omissions_.add("instance", "more than " + std::to_string(kMostPlaced) +
+    if (placed_count_++ < kMostStepInstances) return true;
+    if (placed_count_ == kMostStepInstances + 1)
+      omissions_.add("instance", "more than " + std::to_string(kMostStepInstances) +
                                      " parts of assemblies: the rest is left out");
     return false;
   }

@@ -27,7 +27,7 @@ VertexId* corners_of(Array<Triangle>& triangles, std::size_t first) {
 }
 static_assert(sizeof(Triangle) == 3 * sizeof(VertexId));
 
-void finish(Part& part, PointIndexer& indexer) {
+void finish(PartDraft& part, PointIndexer& indexer) {
   part.mesh.points =
       indexer.finish({corners_of(part.mesh.triangles, 0), part.mesh.triangles.size() * 3});
   part.mesh.points_are_distinct = !indexer.has_negative_zero();
@@ -108,7 +108,7 @@ Model read_binary(const Source& source, const ReadOptions& options, Progress* pr
   if (rest != 0) {
     model.notes.push_back(std::to_string(rest) + " bytes after the last triangle are not read");
   }
-  Part& part = model.parts.emplace_back();
+  PartDraft part;
   part.mesh.triangles.resize(count);
   PointIndexer indexer(count / 2 + 8);
   // In large pieces, so that work can be stopped in between.
@@ -134,13 +134,14 @@ Model read_binary(const Source& source, const ReadOptions& options, Progress* pr
   });
   if (!finite) fail_at_odd_corner(source, count);
   if (options.keep_facet_records) part.facets = read_records(source, count);
+  model.parts.emplace_back(std::move(part));
   return model;
 }
 
 // --------------------------------------------------------------------------------------- text
 
 // What one piece of text holds. Solids begin and end at certain facets of it.
-struct Piece {
+struct StlPiece {
   struct Event {
     std::size_t facet;  // before which it happens
     bool begins;
@@ -167,7 +168,7 @@ void expect(TextCursor& cursor, std::string_view lower_case) {
   cursor = ahead;
 }
 
-void parse_normal(TextCursor& cursor, Piece& piece, bool keep) {
+void parse_normal(TextCursor& cursor, StlPiece& piece, bool keep) {
   Vector normal = Vector::Zero();
   TextCursor ahead = cursor;
   ahead.skip_space();
@@ -179,7 +180,7 @@ void parse_normal(TextCursor& cursor, Piece& piece, bool keep) {
   if (keep) piece.normals.push_back(normal);
 }
 
-void parse_facet(TextCursor& cursor, Piece& piece, bool keep_normals) {
+void parse_facet(TextCursor& cursor, StlPiece& piece, bool keep_normals) {
   parse_normal(cursor, piece, keep_normals);
   expect(cursor, "outer");
   expect(cursor, "loop");
@@ -193,7 +194,7 @@ void parse_facet(TextCursor& cursor, Piece& piece, bool keep_normals) {
   expect(cursor, "endfacet");
 }
 
-void parse_piece(const Source& source, std::string_view text, bool keep_normals, Piece& piece) {
+void parse_piece(const Source& source, std::string_view text, bool keep_normals, StlPiece& piece) {
   TextCursor cursor(source, text);
   piece.corners.reserve(text.size() / 60);
   for (cursor.skip_space(); !cursor.at_end(); cursor.skip_space()) {
@@ -236,10 +237,10 @@ class SolidBuilder {
  public:
   SolidBuilder(const Source& source, Model& model) : source_(source), model_(model) {}
 
-  void add(const Piece& piece) {
+  void add(const StlPiece& piece) {
     std::size_t done = 0;
     const std::size_t facets = piece.corners.size() / 3;
-    for (const Piece::Event& event : piece.events) {
+    for (const StlPiece::Event& event : piece.events) {
       add_facets(piece, done, event.facet);
       done = event.facet;
       event.begins ? begin(piece, event) : end(event);
@@ -265,45 +266,46 @@ class SolidBuilder {
   // How many facets a solid that begins here is likely to have: exactly known if it ends in the
   // same piece; for the first solid of a file, which mostly is the only one, all that the rest of
   // the file would hold at some 200 bytes each; else a start to grow from.
-  [[nodiscard]] std::size_t expected_facets(const Piece& piece, const Piece::Event& event) const {
+  [[nodiscard]] std::size_t expected_facets(const StlPiece& piece,
+                                            const StlPiece::Event& event) const {
     const auto next = static_cast<std::size_t>(&event - piece.events.data()) + 1;
     if (next < piece.events.size()) return piece.events[next].facet - event.facet;
-    if (model_.parts.size() == 1) {
+    if (model_.parts.empty()) {
       return static_cast<std::size_t>(source_.bytes.data() + source_.bytes.size() - event.where) /
              200;
     }
     return std::size_t{1} << 14;
   }
 
-  void begin(const Piece& piece, const Piece::Event& event) {
+  void begin(const StlPiece& piece, const StlPiece::Event& event) {
     if (indexer_) {
       detail::fail_at(source_, event.where, InputProblem::syntax,
                       "expected 'endsolid' before the next 'solid'", "'endsolid'", "'solid'");
     }
-    model_.parts.emplace_back().name = event.name;
+    part_.name = event.name;
     const std::size_t facets = expected_facets(piece, event);
     indexer_.emplace(facets / 2);
-    model_.parts.back().mesh.triangles.reserve(facets);
+    part_.mesh.triangles.reserve(facets);
   }
 
-  void end(const Piece::Event& event) {
+  void end(const StlPiece::Event& event) {
     if (!indexer_) {
       detail::fail_at(source_, event.where, InputProblem::syntax,
                       "expected 'solid', found 'endsolid'", "'solid'", "'endsolid'");
     }
-    finish(model_.parts.back(), *indexer_);
+    finish(part_, *indexer_);
     indexer_.reset();
+    model_.parts.emplace_back(std::exchange(part_, {}));
   }
 
-  void add_facets(const Piece& piece, std::size_t begin, std::size_t end) {
+  void add_facets(const StlPiece& piece, std::size_t begin, std::size_t end) {
     if (begin == end) return;
     if (!indexer_) {
       detail::fail_at(source_, piece.events.empty() ? source_.bytes.data() : piece.events[0].where,
                       InputProblem::syntax, "a facet stands outside of any solid", "'solid'",
                       "'facet'");
     }
-    Part& part = model_.parts.back();
-    Array<Triangle>& triangles = part.mesh.triangles;
+    Array<Triangle>& triangles = part_.mesh.triangles;
     const std::size_t first = triangles.size();
     if (first + (end - begin) > kMostTriangles) {
       detail::fail_at_byte(source_, 0, InputProblem::too_large,
@@ -316,14 +318,15 @@ class SolidBuilder {
         3 * (end - begin), [corners](std::size_t i) { return corners[i]; },
         corners_of(triangles, first));
     if (!piece.normals.empty()) {
-      part.facets.normals.insert(part.facets.normals.end(), piece.normals.begin() + begin,
-                                 piece.normals.begin() + end);
+      part_.facets.normals.insert(part_.facets.normals.end(), piece.normals.begin() + begin,
+                                  piece.normals.begin() + end);
     }
   }
 
   const Source& source_;
   Model& model_;
-  std::optional<PointIndexer> indexer_;
+  PartDraft part_;                       // the solid that is being read
+  std::optional<PointIndexer> indexer_;  // of its points
   bool odd_normals_ = false;
   std::size_t colors_ = 0;
 };
@@ -342,11 +345,11 @@ Model read_ascii(const Source& source, const ReadOptions& options, Progress* pro
       texts.push_back(source.bytes.substr(at, stop - at));
       at = stop;
     }
-    std::vector<Piece> pieces(texts.size());
+    std::vector<StlPiece> pieces(texts.size());
     detail::parse_pieces(texts.size(), [&](std::size_t i) {
       parse_piece(source, texts[i], options.keep_facet_records, pieces[i]);
     });
-    for (const Piece& piece : pieces) builder.add(piece);
+    for (const StlPiece& piece : pieces) builder.add(piece);
   }
   builder.finish_file();
   return model;

@@ -25,7 +25,7 @@ bool is_empty(const Mesh& mesh) {
 }
 
 // Patches that nothing belongs to say nothing; a single nameless one is no division at all.
-void tidy_patches(Part& part) {
+void tidy_patches(PartDraft& part) {
   Mesh& mesh = part.mesh;
   std::vector<std::uint32_t> renumbered(part.patch_names.size(), kNoIndex);
   std::vector<std::string> names;
@@ -51,7 +51,10 @@ Part single_part(Mesh mesh, const std::vector<Section>& sections, PartNames name
               mesh.patch_of.begin() + end_of(mesh, sections, i).triangles_end,
               PatchId{sections[i].patch});
   }
-  Part part{std::move(names.name), std::move(mesh), std::move(names.patches), {}};
+  PartDraft part;
+  part.name = std::move(names.name);
+  part.mesh = std::move(mesh);
+  part.patch_names = std::move(names.patches);
   tidy_patches(part);
   return part;
 }
@@ -64,8 +67,8 @@ class Divider {
         local_(mesh.points.size(), kNoIndex),
         used_(used_points(mesh)) {}
 
-  Part part(PartNames names, const std::vector<std::size_t>& own_sections) {
-    Part part;
+  PartDraft part(PartNames names, const std::vector<std::size_t>& own_sections) {
+    PartDraft part;
     part.name = std::move(names.name);
     part.patch_names = std::move(names.patches);
     std::vector<std::uint32_t> points;
@@ -145,8 +148,8 @@ std::vector<Part> divide_into_parts(Mesh mesh, std::vector<Section> sections,
   Divider divider(mesh, sections);
   std::vector<Part> parts;
   for (std::size_t p = 0; p < names.size(); ++p) {
-    Part part = divider.part(std::move(names[p]), sections_of[p]);
-    if (!is_empty(part.mesh)) parts.push_back(std::move(part));
+    PartDraft part = divider.part(std::move(names[p]), sections_of[p]);
+    if (!is_empty(part.mesh)) parts.emplace_back(std::move(part));
   }
   return parts;
 }

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja::detail {
 

@@ -78,13 +78,13 @@ void write_glb(const ByteSink& sink, const Model& model,
   };
   std::size_t first = 0;
   for (const Part& part : model.parts) {
-    const std::size_t count = part.mesh.triangles.size();
-    const Box box = box_of(part.mesh);
+    const std::size_t count = part.mesh().triangles.size();
+    const Box box = box_of(part.mesh());
     const Point middle = box.is_empty() ? Point(Point::Zero()) : box.center();
     Json node = {{"name", part.name}};
     if (count > 0) {
       const PartBytes bytes =
-          bytes_of(part.mesh, middle, colours.empty() ? colours : colours.subspan(first, count));
+          bytes_of(part.mesh(), middle, colours.empty() ? colours : colours.subspan(first, count));
       Json attributes;
       const std::size_t places = add_accessor(bytes.places, kFloat, "VEC3", 3 * count);
       accessors[places]["min"] = bytes.low;

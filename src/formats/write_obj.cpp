@@ -10,7 +10,7 @@ class PartWriter {
 
   void write() {
     sink_("o " + detail::one_line(part_.name) + "\n");
-    const Mesh& mesh = part_.mesh;
+    const Mesh& mesh = part_.mesh();
     detail::write_in_pieces(sink_, mesh.points.size(), [&](Range r, std::string& out) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
         out += "v ";
@@ -37,12 +37,12 @@ class PartWriter {
 
  private:
   [[nodiscard]] bool begins_patch(std::size_t t) const {
-    const auto& patch_of = part_.mesh.patch_of;
+    const auto& patch_of = part_.mesh().patch_of;
     return !patch_of.empty() && (t == 0 || patch_of[t] != patch_of[t - 1]);
   }
   [[nodiscard]] std::string patch_name(PatchId p) const {
-    return p.value < part_.patch_names.size() ? detail::one_line(part_.patch_names[p.value])
-                                              : "patch-" + std::to_string(p.value + 1);
+    return p.value < part_.patch_names().size() ? detail::one_line(part_.patch_names()[p.value])
+                                                : "patch-" + std::to_string(p.value + 1);
   }
   void append_vertex(std::string& out, VertexId v) const {
     out += ' ';

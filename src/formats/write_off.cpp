@@ -11,19 +11,20 @@ WriteReport write_off(const ByteSink& sink, const Model& model, const WriteOptio
   const std::vector<std::size_t> first = detail::first_points(model);
   const bool coloured = has_colours(model);
   std::size_t faces = 0;
-  for (const Part& part : model.parts) faces += part.mesh.triangles.size() + part.mesh.wires.size();
+  for (const Part& part : model.parts)
+    faces += part.mesh().triangles.size() + part.mesh().wires.size();
   sink("OFF\n" + std::to_string(first.back()) + " " + std::to_string(faces) + " 0\n");
   for (const Part& part : model.parts) {
-    detail::write_in_pieces(sink, part.mesh.points.size(), [&](Range r, std::string& out) {
+    detail::write_in_pieces(sink, part.mesh().points.size(), [&](Range r, std::string& out) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
-        detail::append_point(out, part.mesh.points[i]);
+        detail::append_point(out, part.mesh().points[i]);
         out += '\n';
       }
     });
   }
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     const Part& part = model.parts[p];
-    const Mesh& mesh = part.mesh;
+    const Mesh& mesh = part.mesh();
     const auto append_vertex = [&](std::string& out, VertexId v) {
       out += ' ';
       detail::append_number(out, first[p] + v.value);

@@ -67,7 +67,7 @@ class BodyWriter {
     });
   }
   void faces(const Part& part, std::size_t first, bool coloured) {
-    const Mesh& mesh = part.mesh;
+    const Mesh& mesh = part.mesh();
     detail::write_in_pieces(sink_, mesh.triangles.size(), [&](Range r, std::string& out) {
       for (std::size_t t = r.begin; t < r.end; ++t) {
         text_ ? out += '3' : out += '\3';
@@ -118,18 +118,19 @@ WriteReport write_ply(const ByteSink& sink, const Model& model, const WriteOptio
     throw OutputError("ply: " + std::to_string(first.back()) + " points are more than it counts");
   }
   std::size_t wires = 0;
-  for (const Part& part : model.parts) wires += part.mesh.wires.size();
+  for (const Part& part : model.parts) wires += part.mesh().wires.size();
   const bool floats =
       !options.text && std::all_of(model.parts.begin(), model.parts.end(),
-                                   [](const Part& p) { return all_floats(p.mesh); });
+                                   [](const Part& p) { return all_floats(p.mesh()); });
   sink(header_of(model, first.back(), wires, options.text ? "ascii" : "binary_little_endian",
                  floats ? "float" : "double"));
   BodyWriter writer(sink, options.text, floats);
-  for (const Part& part : model.parts) writer.points(part.mesh);
+  for (const Part& part : model.parts) writer.points(part.mesh());
   const bool coloured = has_colours(model);
   for (std::size_t p = 0; p < model.parts.size(); ++p)
     writer.faces(model.parts[p], first[p], coloured);
-  for (std::size_t p = 0; p < model.parts.size(); ++p) writer.wires(model.parts[p].mesh, first[p]);
+  for (std::size_t p = 0; p < model.parts.size(); ++p)
+    writer.wires(model.parts[p].mesh(), first[p]);
   return report;
 }
 

@@ -15,7 +15,7 @@ enum class Numbers { doubles, floats };
 // Of unit length, or zero for a triangle without area. Only a hint: readers go by the corners. Made
 // from the corners as they are written, so that a file that is read and written again stays the
 // same.
-Vector unit_normal(const Mesh& mesh, const Triangle& t, Numbers numbers) {
+Vector stl_normal(const Mesh& mesh, const Triangle& t, Numbers numbers) {
   const auto corner = [&](std::size_t c) {
     const Point& p = mesh.point(t[c]);
     return numbers == Numbers::floats ? rounded_to_float(p) : p;
@@ -34,8 +34,9 @@ Vector unit_normal(const Mesh& mesh, const Triangle& t, Numbers numbers) {
 }
 
 Vector normal_of(const Part& part, std::size_t t, Numbers numbers) {
-  const bool stored = part.facets.normals.size() == part.mesh.triangles.size();
-  return stored ? part.facets.normals[t] : unit_normal(part.mesh, part.mesh.triangles[t], numbers);
+  const bool stored = part.facets().normals.size() == part.mesh().triangles.size();
+  return stored ? part.facets().normals[t]
+                : stl_normal(part.mesh(), part.mesh().triangles[t], numbers);
 }
 
 void append_floats(std::string& out, const Vector& v) {
@@ -78,7 +79,7 @@ WriteReport write_binary(const ByteSink& sink, const Model& model) {
   }
   detail::note_lost_parts(model, "binary STL", report);
   for (const Part& part : model.parts) {
-    const Rounding rounding = rounding_of(part.mesh);
+    const Rounding rounding = rounding_of(part.mesh());
     if (rounding.overflows) {
       throw OutputError("stl: part '" + part.name +
                         "' has a coordinate beyond the range of float; write STL as text, or "
@@ -100,14 +101,14 @@ WriteReport write_binary(const ByteSink& sink, const Model& model) {
   detail::append_bytes(header, static_cast<std::uint32_t>(count));
   sink(header);
   for (const Part& part : model.parts) {
-    const Mesh& mesh = part.mesh;
-    const bool has_attributes = part.facets.attributes.size() == mesh.triangles.size();
+    const Mesh& mesh = part.mesh();
+    const bool has_attributes = part.facets().attributes.size() == mesh.triangles.size();
     detail::write_in_pieces(sink, mesh.triangles.size(), [&](Range r, std::string& out) {
       out.reserve(r.size() * detail::kStlFacet);
       for (std::size_t t = r.begin; t < r.end; ++t) {
         append_floats(out, normal_of(part, t, Numbers::floats));
         for (const VertexId v : mesh.triangles[t].corner) append_floats(out, mesh.point(v));
-        detail::append_bytes(out, has_attributes ? part.facets.attributes[t] : std::uint16_t{0});
+        detail::append_bytes(out, has_attributes ? part.facets().attributes[t] : std::uint16_t{0});
       }
     });
   }
@@ -119,9 +120,9 @@ void append_facet(std::string& out, const Part& part, std::size_t t) {
   out += "  facet normal ";
   detail::append_point(out, normal);
   out += "\n    outer loop\n";
-  for (const VertexId v : part.mesh.triangles[t].corner) {
+  for (const VertexId v : part.mesh().triangles[t].corner) {
     out += "      vertex ";
-    detail::append_point(out, part.mesh.point(v));
+    detail::append_point(out, part.mesh().point(v));
     out += '\n';
   }
   out += "    endloop\n  endfacet\n";
@@ -132,7 +133,7 @@ WriteReport write_ascii(const ByteSink& sink, const Model& model) {
   for (const Part& part : model.parts) {
     const std::string name = detail::one_line(part.name);
     sink("solid " + name + "\n");
-    detail::write_in_pieces(sink, part.mesh.triangles.size(), [&](Range r, std::string& out) {
+    detail::write_in_pieces(sink, part.mesh().triangles.size(), [&](Range r, std::string& out) {
       out.reserve(r.size() * 250);
       for (std::size_t t = r.begin; t < r.end; ++t) append_facet(out, part, t);
     });
@@ -145,8 +146,8 @@ void note_lost_points(const Model& model, WriteReport& report) {
   std::size_t wires = 0;
   std::size_t loose = 0;  // points that no triangle brings along
   for (const Part& part : model.parts) {
-    wires += part.mesh.wires.size();
-    const std::vector<bool> used = points_of_triangles(part.mesh);
+    wires += part.mesh().wires.size();
+    const std::vector<bool> used = points_of_triangles(part.mesh());
     loose += static_cast<std::size_t>(std::count(used.begin(), used.end(), false));
   }
   if (wires > 0) {

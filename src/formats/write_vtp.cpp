@@ -73,13 +73,14 @@ void write_vtp(const ByteSink& sink, const Model& model, std::span<const Triangl
     const Part& part = model.parts[p];
     names.push_back(part.name);
     const auto base = static_cast<std::int64_t>(points.size() / 3);
-    for (const Point& q : part.mesh.points) points.insert(points.end(), q.data(), q.data() + 3);
-    for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
-      for (const VertexId v : part.mesh.triangles[t].corner) corners.push_back(base + v.value);
+    for (const Point& q : part.mesh().points) points.insert(points.end(), q.data(), q.data() + 3);
+    for (std::size_t t = 0; t < part.mesh().triangles.size(); ++t) {
+      for (const VertexId v : part.mesh().triangles[t].corner) corners.push_back(base + v.value);
       ends.push_back(static_cast<std::int64_t>(corners.size()));
       part_of.push_back(static_cast<std::int32_t>(p));
-      patch_of.push_back(
-          part.mesh.patch_of.empty() ? 0 : static_cast<std::int32_t>(part.mesh.patch_of[t].value));
+      patch_of.push_back(part.mesh().patch_of.empty()
+                             ? 0
+                             : static_cast<std::int32_t>(part.mesh().patch_of[t].value));
     }
   }
   pugi::xml_document document;
@@ -109,7 +110,7 @@ void write_vtp(const ByteSink& sink, const Model& model, std::span<const Triangl
   if (has_colours(model)) {
     std::vector<std::uint8_t> colours;
     for (const Part& part : model.parts) {
-      for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
+      for (std::size_t t = 0; t < part.mesh().triangles.size(); ++t) {
         for (const std::uint8_t c : detail::colour_bytes(part, t)) colours.push_back(c);
       }
     }

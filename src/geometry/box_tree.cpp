@@ -11,18 +11,18 @@
 namespace aguja {
 namespace {
 
-constexpr float kInfinity = std::numeric_limits<float>::infinity();
+constexpr float kFloatInfinity = std::numeric_limits<float>::infinity();
 
 // The compiler keeps these two comparisons honest: see rounded_to_float.
 float below(double x) {
   const volatile auto f = static_cast<float>(x);
   const float value = f;
-  return static_cast<double>(value) <= x ? value : std::nextafterf(value, -kInfinity);
+  return static_cast<double>(value) <= x ? value : std::nextafterf(value, -kFloatInfinity);
 }
 float above(double x) {
   const volatile auto f = static_cast<float>(x);
   const float value = f;
-  return static_cast<double>(value) >= x ? value : std::nextafterf(value, kInfinity);
+  return static_cast<double>(value) >= x ? value : std::nextafterf(value, kFloatInfinity);
 }
 
 // 21 bits with two zeros between any two.
@@ -71,7 +71,7 @@ class MortonKeys {
   double scale_;
 };
 
-constexpr std::size_t kGrain = std::size_t{1} << 14;
+constexpr std::size_t kBoxesATask = std::size_t{1} << 14;
 
 }  // namespace
 
@@ -106,7 +106,7 @@ double FloatBox::squared_distance(const Point& p) const {
 BoxTree::BoxTree(Array<FloatBox> boxes) {
   if (boxes.empty()) return;
   FloatBox all = boxes[0];
-  for (const FloatBox& some : parallel_map(boxes.size(), kGrain, [&](Range r) {
+  for (const FloatBox& some : parallel_map(boxes.size(), kBoxesATask, [&](Range r) {
          FloatBox box = boxes[r.begin];
          for (std::size_t i = r.begin + 1; i < r.end; ++i) box.extend(boxes[i]);
          return box;
@@ -115,7 +115,7 @@ BoxTree::BoxTree(Array<FloatBox> boxes) {
   }
   const MortonKeys morton(boxes, all);
   Array<std::uint64_t> keys(boxes.size());
-  parallel_ranges(boxes.size(), kGrain, [&](Range r) {
+  parallel_ranges(boxes.size(), kBoxesATask, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) keys[i] = morton.key(boxes[i], i);
   });
   oneapi::tbb::parallel_sort(keys.begin(), keys.end());
@@ -123,13 +123,13 @@ BoxTree::BoxTree(Array<FloatBox> boxes) {
   const auto blocks = static_cast<std::uint32_t>((boxes.size() + kBlock - 1) / kBlock);
   items_.resize(boxes.size());
   boxes_.resize(blocks);
-  parallel_ranges(blocks, kGrain / kBlock, [&](Range r) {
+  parallel_ranges(blocks, kBoxesATask / kBlock, [&](Range r) {
     for (std::size_t b = r.begin; b < r.end; ++b) {
       for (std::size_t slot = 0; slot < kBlock; ++slot) {
         const std::size_t i = b * kBlock + slot;
         FloatBox box;
-        box.low.fill(kInfinity);
-        box.high.fill(-kInfinity);
+        box.low.fill(kFloatInfinity);
+        box.high.fill(-kFloatInfinity);
         if (i < items_.size()) {
           items_[i] = morton.item(keys[i]);
           box = boxes[items_[i]];

@@ -9,8 +9,8 @@
 namespace aguja {
 namespace {
 
+using detail::Enclosure;
 using detail::Homogeneous;
-using detail::Interval;
 using Rational = mpq_class;
 
 template <class N>
@@ -21,7 +21,7 @@ struct Numbers3 {
 template <class N>
 N number(double x);
 template <>
-Interval number<Interval>(double x) {
+Enclosure number<Enclosure>(double x) {
   return detail::exactly(x);
 }
 template <>
@@ -124,9 +124,9 @@ N oriented2(const Homogeneous<N>& a, const Homogeneous<N>& b, const Homogeneous<
 
 // The sign of a value with the signs of the weights that it was multiplied by taken out; nothing if
 // an interval does not tell.
-std::optional<int> sign(const Interval& value, std::initializer_list<Interval> weights) {
+std::optional<int> sign(const Enclosure& value, std::initializer_list<Enclosure> weights) {
   std::optional<int> result = detail::sign_of(value);
-  for (const Interval& w : weights) {
+  for (const Enclosure& w : weights) {
     const std::optional<int> s = detail::sign_of(w);
     if (!result || !s || *s == 0) return std::nullopt;
     *result *= *s;
@@ -143,7 +143,7 @@ int sign(const Rational& value, std::initializer_list<Rational> weights) {
 
 ConstructedPoint::ConstructedPoint(const Point& p) : count_(1) {
   points_[0] = p;
-  interval_ = coordinates<Interval>(definition());
+  interval_ = coordinates<Enclosure>(definition());
 }
 
 std::optional<ConstructedPoint> ConstructedPoint::line_and_plane(const Point& p, const Point& q,
@@ -153,7 +153,7 @@ std::optional<ConstructedPoint> ConstructedPoint::line_and_plane(const Point& p,
   point.points_[0] = p;
   point.points_[1] = q;
   std::copy(plane.begin(), plane.end(), point.points_.begin() + 2);
-  point.interval_ = coordinates<Interval>(point.definition());
+  point.interval_ = coordinates<Enclosure>(point.definition());
   const std::optional<int> w = detail::sign_of(point.interval_.w);
   if (w ? *w == 0 : sgn(exact(point).w) == 0) return std::nullopt;
   return point;
@@ -167,7 +167,7 @@ std::optional<ConstructedPoint> ConstructedPoint::three_planes(const PlanePoints
   std::copy(a.begin(), a.end(), point.points_.begin());
   std::copy(b.begin(), b.end(), point.points_.begin() + 3);
   std::copy(c.begin(), c.end(), point.points_.begin() + 6);
-  point.interval_ = coordinates<Interval>(point.definition());
+  point.interval_ = coordinates<Enclosure>(point.definition());
   const std::optional<int> w = detail::sign_of(point.interval_.w);
   if (w ? *w == 0 : sgn(exact(point).w) == 0) return std::nullopt;
   return point;

@@ -1,5 +1,5 @@
 #pragma once
-// Interval arithmetic without changing the rounding mode: every result is widened by more than the
+// Enclosure arithmetic without changing the rounding mode: every result is widened by more than the
 // rounding of the operation. NaN ends (from infinities) compare false, so that nothing is decided.
 
 #include <algorithm>
@@ -15,15 +15,15 @@ namespace aguja::detail {
 inline double widened_down(double x) { return x - std::fabs(x) * 0x1p-52 - 0x1p-1074; }
 inline double widened_up(double x) { return x + std::fabs(x) * 0x1p-52 + 0x1p-1074; }
 
-inline Interval exactly(double x) { return {x, x}; }
+inline Enclosure exactly(double x) { return {x, x}; }
 
-inline Interval operator+(const Interval& a, const Interval& b) {
+inline Enclosure operator+(const Enclosure& a, const Enclosure& b) {
   return {widened_down(a.low + b.low), widened_up(a.high + b.high)};
 }
-inline Interval operator-(const Interval& a, const Interval& b) {
+inline Enclosure operator-(const Enclosure& a, const Enclosure& b) {
   return {widened_down(a.low - b.high), widened_up(a.high - b.low)};
 }
-inline Interval operator*(const Interval& a, const Interval& b) {
+inline Enclosure operator*(const Enclosure& a, const Enclosure& b) {
   const double p = a.low * b.low, q = a.low * b.high, r = a.high * b.low, s = a.high * b.high;
   // A NaN must not get lost in the comparisons.
   if (std::isnan(p) || std::isnan(q) || std::isnan(r) || std::isnan(s)) {
@@ -33,7 +33,7 @@ inline Interval operator*(const Interval& a, const Interval& b) {
 }
 
 /// Empty if the interval does not tell.
-inline std::optional<int> sign_of(const Interval& a) {
+inline std::optional<int> sign_of(const Enclosure& a) {
   if (a.low > 0) return 1;
   if (a.high < 0) return -1;
   if (a.low == 0 && a.high == 0) return 0;

@@ -11,16 +11,16 @@
 namespace aguja {
 namespace {
 
-constexpr std::uint32_t kNone = 0xFFFFFFFFu;
+constexpr std::uint32_t kNoFace = 0xFFFFFFFFu;
 
-struct Face {
+struct FlatFace {
   std::array<std::uint32_t, 3> corner;
-  std::array<std::uint32_t, 3> beyond;  // the face opposite of each corner, or kNone
+  std::array<std::uint32_t, 3> beyond;  // the face opposite of each corner, or kNoFace
   std::array<bool, 3> fixed;            // is the side opposite of the corner a constraint?
 };
 
 // A side of a face: opposite of its k-th corner.
-struct Side {
+struct FlatSide {
   std::uint32_t face;
   int k;
 };
@@ -28,7 +28,7 @@ struct Side {
 class Triangulator {
  public:
   explicit Triangulator(std::span<const PlanarPoint> points)
-      : points_(points), first_of_(points.size()), face_at_(points.size(), kNone) {
+      : points_(points), first_of_(points.size()), face_at_(points.size(), kNoFace) {
     order();
     sweep();
     make_delaunay();
@@ -53,7 +53,7 @@ class Triangulator {
 
   PlanarTriangulation result() const {
     PlanarTriangulation r;
-    for (const Face& f : faces_) {
+    for (const FlatFace& f : faces_) {
       r.triangles.push_back(f.corner);
       for (int k = 0; k < 3; ++k) {
         const std::uint32_t a = f.corner[(k + 1) % 3], b = f.corner[(k + 2) % 3];
@@ -96,11 +96,11 @@ class Triangulator {
 
   std::uint32_t add_face(std::uint32_t a, std::uint32_t b, std::uint32_t c) {
     const auto id = static_cast<std::uint32_t>(faces_.size());
-    faces_.push_back({{a, b, c}, {kNone, kNone, kNone}, {false, false, false}});
+    faces_.push_back({{a, b, c}, {kNoFace, kNoFace, kNoFace}, {false, false, false}});
     for (const std::uint32_t v : {a, b, c}) face_at_[v] = id;
     return id;
   }
-  void join(Side s, Side t) {
+  void join(FlatSide s, FlatSide t) {
     faces_[s.face].beyond[s.k] = t.face;
     faces_[t.face].beyond[t.k] = s.face;
   }
@@ -111,9 +111,9 @@ class Triangulator {
     std::size_t first = 2;
     while (first < order_.size() && turn(order_[0], order_[1], order_[first]) == 0) ++first;
     if (first >= order_.size()) return;
-    next_.assign(points_.size(), kNone);
-    previous_.assign(points_.size(), kNone);
-    hull_side_.assign(points_.size(), Side{kNone, 0});
+    next_.assign(points_.size(), kNoFace);
+    previous_.assign(points_.size(), kNoFace);
+    hull_side_.assign(points_.size(), FlatSide{kNoFace, 0});
     start(first);
     for (std::size_t i = first + 1; i < order_.size(); ++i) add_point(order_[i], order_[i - 1]);
   }
@@ -125,10 +125,10 @@ class Triangulator {
     std::vector<std::uint32_t> line(order_.begin(),
                                     order_.begin() + static_cast<std::ptrdiff_t>(first));
     if (!left) std::reverse(line.begin(), line.end());
-    std::uint32_t before = kNone;
+    std::uint32_t before = kNoFace;
     for (std::size_t i = 0; i + 1 < line.size(); ++i) {
       const std::uint32_t f = add_face(line[i], line[i + 1], apex);
-      if (before != kNone) join({before, 0}, {f, 1});
+      if (before != kNoFace) join({before, 0}, {f, 1});
       hull_side_[line[i]] = {f, 2};
       link(line[i], line[i + 1]);
       before = f;
@@ -150,12 +150,12 @@ class Triangulator {
     while (sees(previous_[begin])) begin = previous_[begin];
     std::uint32_t end = last;
     while (sees(end)) end = next_[end];
-    std::uint32_t before = kNone;
+    std::uint32_t before = kNoFace;
     for (std::uint32_t a = begin; a != end; a = next_[a]) {
       const std::uint32_t b = next_[a];
       const std::uint32_t f = add_face(b, a, p);
       join({f, 2}, hull_side_[a]);
-      if (before == kNone) {
+      if (before == kNoFace) {
         hull_side_[begin] = {f, 0};  // a to p
       } else {
         join({before, 1}, {f, 0});
@@ -171,9 +171,9 @@ class Triangulator {
     const auto& c = faces_[face].corner;
     return c[0] == corner ? 0 : c[1] == corner ? 1 : 2;
   }
-  [[nodiscard]] Side other_side(Side s) const {
+  [[nodiscard]] FlatSide other_side(FlatSide s) const {
     const std::uint32_t g = faces_[s.face].beyond[s.k];
-    if (g == kNone) return {kNone, 0};
+    if (g == kNoFace) return {kNoFace, 0};
     // The corner of g that is none of the common ones.
     const std::uint32_t a = faces_[s.face].corner[(s.k + 1) % 3];
     const int at_a = index_of(g, a);
@@ -182,10 +182,10 @@ class Triangulator {
 
   // Turns the diagonal of the two faces on a side. Corners: s is p, a, b; beyond is q, b, a.
   // Afterwards the faces are p, a, q and q, b, p; the new diagonal is opposite of a and of b.
-  void flip(Side s) {
-    const Side t = other_side(s);
-    Face& f = faces_[s.face];
-    Face& g = faces_[t.face];
+  void flip(FlatSide s) {
+    const FlatSide t = other_side(s);
+    FlatFace& f = faces_[s.face];
+    FlatFace& g = faces_[t.face];
     const std::uint32_t p = f.corner[s.k], a = f.corner[(s.k + 1) % 3], b = f.corner[(s.k + 2) % 3],
                         q = g.corner[t.k];
     const std::uint32_t over_a = f.beyond[(s.k + 1) % 3];   // beyond b, p
@@ -202,7 +202,7 @@ class Triangulator {
     face_at_[b] = t.face;
   }
   void rewire(std::uint32_t face, std::uint32_t from, std::uint32_t to) {
-    if (face == kNone) return;
+    if (face == kNoFace) return;
     for (std::uint32_t& n : faces_[face].beyond) {
       if (n == from) {
         n = to;
@@ -211,11 +211,11 @@ class Triangulator {
     }
   }
 
-  [[nodiscard]] bool should_flip(Side s) const {
-    const Face& f = faces_[s.face];
+  [[nodiscard]] bool should_flip(FlatSide s) const {
+    const FlatFace& f = faces_[s.face];
     if (f.fixed[s.k]) return false;
-    const Side t = other_side(s);
-    if (t.face == kNone) return false;
+    const FlatSide t = other_side(s);
+    if (t.face == kNoFace) return false;
     const auto at = [&](std::uint32_t v) { return points_[v]; };
     const PlanarPoint a = at(f.corner[0]), b = at(f.corner[1]), c = at(f.corner[2]),
                       d = at(faces_[t.face].corner[t.k]);
@@ -223,18 +223,18 @@ class Triangulator {
   }
 
   void make_delaunay() {
-    std::vector<Side> stack;
+    std::vector<FlatSide> stack;
     for (std::uint32_t f = 0; f < faces_.size(); ++f) {
       for (int k = 0; k < 3; ++k) {
-        if (faces_[f].beyond[k] != kNone && faces_[f].beyond[k] > f) stack.push_back({f, k});
+        if (faces_[f].beyond[k] != kNoFace && faces_[f].beyond[k] > f) stack.push_back({f, k});
       }
     }
     relax(stack);
   }
   // An entry whose face has changed meanwhile names some side all the same: asking it does no harm.
-  void relax(std::vector<Side>& stack) {
+  void relax(std::vector<FlatSide>& stack) {
     while (!stack.empty()) {
-      const Side s = stack.back();
+      const FlatSide s = stack.back();
       stack.pop_back();
       if (!should_flip(s)) continue;
       const std::uint32_t g = faces_[s.face].beyond[s.k];
@@ -254,10 +254,10 @@ class Triangulator {
     do {
       if (!visit(f)) return;
       f = faces_[f].beyond[(index_of(f, v) + 1) % 3];  // over the side that ends at v
-    } while (f != kNone && f != begin);
+    } while (f != kNoFace && f != begin);
     if (f == begin) return;
     f = faces_[begin].beyond[(index_of(begin, v) + 2) % 3];
-    while (f != kNone) {
+    while (f != kNoFace) {
       if (!visit(f)) return;
       f = faces_[f].beyond[(index_of(f, v) + 2) % 3];
     }
@@ -273,8 +273,8 @@ class Triangulator {
   // Where the segment from `from` to `b` leaves `from`: along an edge to a vertex, or through the
   // side opposite of `from`.
   struct Leave {
-    std::uint32_t vertex = kNone;
-    Side side{kNone, 0};
+    std::uint32_t vertex = kNoFace;
+    FlatSide side{kNoFace, 0};
   };
   [[nodiscard]] Leave leave(std::uint32_t from, std::uint32_t b) const {
     Leave result;
@@ -301,11 +301,11 @@ class Triangulator {
   [[nodiscard]] std::optional<std::uint32_t> next_on_way(std::uint32_t from,
                                                          std::uint32_t b) const {
     const Leave start = leave(from, b);
-    if (start.vertex != kNone) return start.vertex;
-    Side s = start.side;
+    if (start.vertex != kNoFace) return start.vertex;
+    FlatSide s = start.side;
     while (true) {
       if (faces_[s.face].fixed[s.k]) return std::nullopt;
-      const Side t = other_side(s);
+      const FlatSide t = other_side(s);
       const std::uint32_t v = faces_[t.face].corner[t.k];
       const int where = turn(from, b, v);
       if (where == 0) return v;
@@ -314,7 +314,7 @@ class Triangulator {
   }
   // The side by which the segment leaves the face that it entered through `t`, whose corner
   // opposite of `t` lies to the left (+1) or to the right of the segment.
-  [[nodiscard]] static Side through(Side t, int where) {
+  [[nodiscard]] static FlatSide through(FlatSide t, int where) {
     return {t.face, (t.k + (where > 0 ? 1 : 2)) % 3};
   }
 
@@ -322,24 +322,24 @@ class Triangulator {
   void force(std::uint32_t a, std::uint32_t b) {
     std::deque<std::pair<std::uint32_t, std::uint32_t>> crossed;
     Leave start = leave(a, b);
-    if (start.vertex == kNone) {
-      Side s = start.side;
+    if (start.vertex == kNoFace) {
+      FlatSide s = start.side;
       while (true) {
-        const Face& f = faces_[s.face];
+        const FlatFace& f = faces_[s.face];
         crossed.emplace_back(f.corner[(s.k + 1) % 3], f.corner[(s.k + 2) % 3]);
-        const Side t = other_side(s);
+        const FlatSide t = other_side(s);
         const std::uint32_t v = faces_[t.face].corner[t.k];
         if (v == b) break;
         s = through(t, turn(a, b, v));
       }
     }
-    std::vector<Side> stack;
+    std::vector<FlatSide> stack;
     std::vector<std::pair<std::uint32_t, std::uint32_t>> made;
     while (!crossed.empty()) {
       const auto [x, y] = crossed.front();
       crossed.pop_front();
-      const Side s = side_of(x, y);
-      const Side t = other_side(s);
+      const FlatSide s = side_of(x, y);
+      const FlatSide t = other_side(s);
       const std::uint32_t p = faces_[s.face].corner[s.k], q = faces_[t.face].corner[t.k];
       // Only the diagonal of a convex quadrilateral can be turned.
       if (turn(p, q, x) * turn(p, q, y) >= 0) {
@@ -351,17 +351,17 @@ class Triangulator {
       (still ? static_cast<void>(crossed.emplace_back(p, q))
              : static_cast<void>(made.emplace_back(p, q)));
     }
-    const Side s = side_of(a, b);
-    const Side t = other_side(s);
+    const FlatSide s = side_of(a, b);
+    const FlatSide t = other_side(s);
     faces_[s.face].fixed[s.k] = true;
-    if (t.face != kNone) faces_[t.face].fixed[t.k] = true;
+    if (t.face != kNoFace) faces_[t.face].fixed[t.k] = true;
     for (const auto& [p, q] : made) stack.push_back(side_of(p, q));
     relax(stack);
   }
 
   // The side between two vertices that an edge joins.
-  [[nodiscard]] Side side_of(std::uint32_t a, std::uint32_t b) const {
-    Side result{kNone, 0};
+  [[nodiscard]] FlatSide side_of(std::uint32_t a, std::uint32_t b) const {
+    FlatSide result{kNoFace, 0};
     for_each_face_at(a, [&](std::uint32_t f) {
       const int k = index_of(f, a);
       if (faces_[f].corner[(k + 1) % 3] == b) {
@@ -379,10 +379,10 @@ class Triangulator {
   std::span<const PlanarPoint> points_;
   std::vector<std::uint32_t> order_;
   std::vector<std::uint32_t> first_of_;
-  std::vector<Face> faces_;
+  std::vector<FlatFace> faces_;
   std::vector<std::uint32_t> face_at_;
   std::vector<std::uint32_t> next_, previous_;
-  std::vector<Side> hull_side_;
+  std::vector<FlatSide> hull_side_;
 };
 
 }  // namespace

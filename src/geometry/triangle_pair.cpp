@@ -7,10 +7,10 @@ namespace {
 
 using Signs = std::array<int, 3>;
 
-// Seen along an axis, turned so that what runs counter-clockwise has its normal towards us.
-struct Seen {
+// SideSigns along an axis, turned so that what runs counter-clockwise has its normal towards us.
+struct SideSigns {
   int u, v;
-  explicit Seen(int axis) : u((axis + 1) % 3), v((axis + 2) % 3) {}
+  explicit SideSigns(int axis) : u((axis + 1) % 3), v((axis + 2) % 3) {}
   [[nodiscard]] int filter(const Point& a, const Point& b, const Point& c) const {
     return orient2d_filter(a[u], a[v], b[u], b[v], c[u], c[v]);
   }
@@ -55,7 +55,7 @@ bool plane_apart(const PreparedTriangle& a, const PreparedTriangle& b, int excep
 }
 
 // Is all of b clearly beyond one of a's sides?
-bool beyond_a_side(const PreparedTriangle& a, int turn, const PreparedTriangle& b, Seen seen) {
+bool beyond_a_side(const PreparedTriangle& a, int turn, const PreparedTriangle& b, SideSigns seen) {
   for (int i = 0; i < 3; ++i) {
     const Point& p = a.corner(i);
     const Point& q = a.corner((i + 1) % 3);
@@ -67,13 +67,13 @@ bool beyond_a_side(const PreparedTriangle& a, int turn, const PreparedTriangle& 
   return false;
 }
 
-int turn_of(const PreparedTriangle& t, Seen seen) {
+int turn_of(const PreparedTriangle& t, SideSigns seen) {
   return seen.filter(t.corner(0), t.corner(1), t.corner(2));
 }
 
 bool projections_apart(const PreparedTriangle& a, const PreparedTriangle& b) {
   if (a.turn() == 0) return false;
-  const Seen seen(a.axis());
+  const SideSigns seen(a.axis());
   if (beyond_a_side(a, a.turn(), b, seen)) return true;
   const int turn = b.axis() == a.axis() ? b.turn() : turn_of(b, seen);
   return turn != 0 && beyond_a_side(b, turn, a, seen);
@@ -82,7 +82,7 @@ bool projections_apart(const PreparedTriangle& a, const PreparedTriangle& b) {
 // Is there a side of a at the apex with the rest of a clearly on one side and b clearly on the
 // other?
 bool wedge_apart(const PreparedTriangle& a, int apex_a, const PreparedTriangle& b, int apex_b,
-                 Seen seen) {
+                 SideSigns seen) {
   const Point& apex = a.corner(apex_a);
   const Point& d = b.corner((apex_b + 1) % 3);
   const Point& e = b.corner((apex_b + 2) % 3);
@@ -100,7 +100,7 @@ bool wedge_apart(const PreparedTriangle& a, int apex_a, const PreparedTriangle& 
 
 bool filters_apart_at_vertex(const PreparedTriangle& a, const PreparedTriangle& b, int apex_a,
                              int apex_b) {
-  const Seen seen(a.axis());
+  const SideSigns seen(a.axis());
   return wedge_apart(a, apex_a, b, apex_b, seen) || wedge_apart(b, apex_b, a, apex_a, seen);
 }
 
@@ -108,7 +108,7 @@ bool filters_apart_at_edge(const PreparedTriangle& a, const PreparedTriangle& b,
                            const Shared& shared) {
   const int tip_a = 3 - shared.in_a[0] - shared.in_a[1];
   const int tip_b = 3 - shared.in_b[0] - shared.in_b[1];
-  const Seen seen(a.axis());
+  const SideSigns seen(a.axis());
   const Point& p = a.corner(shared.in_a[0]);
   const Point& q = a.corner(shared.in_a[1]);
   const int side = seen.filter(p, q, a.corner(tip_a));
@@ -141,14 +141,14 @@ struct Crosspoint {
 
 // What a triangle has in common with the other's plane: a piece of the common line of both planes,
 // perhaps just a point.
-struct Piece {
+struct SharedPiece {
   Crosspoint first, last;  // along the common line
   bool is_point;
   bool straddles;  // the triangle has points on both sides of the plane
 };
 
 // The common line runs along normal x other normal, or against it if `reversed`.
-Piece piece_on_line(const LabelledTriangle& t, const Signs& signs, bool reversed) {
+SharedPiece piece_on_line(const LabelledTriangle& t, const Signs& signs, bool reversed) {
   const int above = count(signs, 1);
   const int below = count(signs, -1);
   // The corner that is alone: on its side of the plane, or in the plane.
@@ -169,9 +169,10 @@ Piece piece_on_line(const LabelledTriangle& t, const Signs& signs, bool reversed
   const auto crosspoint = [&](const Point& other) {
     return alone_is_upper ? Crosspoint{&alone, &other} : Crosspoint{&other, &alone};
   };
-  // Seen against the normal, the upper corner is to the right of the line from the first to the
-  // last point; so its next side is met last.
-  Piece piece{crosspoint(previous), crosspoint(next), alone_sign == 0, above > 0 && below > 0};
+  // SideSigns against the normal, the upper corner is to the right of the line from the first to
+  // the last point; so its next side is met last.
+  SharedPiece piece{crosspoint(previous), crosspoint(next), alone_sign == 0,
+                    above > 0 && below > 0};
   if (alone_is_upper == reversed) std::swap(piece.first, piece.last);
   return piece;
 }
@@ -184,8 +185,8 @@ int order(const Crosspoint& p, const Crosspoint& q) {
 Contact classify_planes_differ(const LabelledTriangle& a, const LabelledTriangle& b,
                                const Signs& a_signs, const Signs& b_signs, int shared) {
   if (shared == 2) return Contact::none;
-  const Piece in_a = piece_on_line(a, a_signs, false);
-  const Piece in_b = piece_on_line(b, b_signs, true);
+  const SharedPiece in_a = piece_on_line(a, a_signs, false);
+  const SharedPiece in_b = piece_on_line(b, b_signs, true);
   const int b_after_a = order(in_a.last, in_b.first);
   const int a_before_b = order(in_a.first, in_b.last);
   if (b_after_a > 0 || a_before_b < 0) return Contact::none;
@@ -201,7 +202,8 @@ struct Separation {
   int side = -1;  // of a, where the value is 0
 };
 
-Separation separation(const LabelledTriangle& a, int turn, const LabelledTriangle& b, Seen seen) {
+Separation separation(const LabelledTriangle& a, int turn, const LabelledTriangle& b,
+                      SideSigns seen) {
   Separation result;
   for (int i = 0; i < 3; ++i) {
     int largest = -1;
@@ -216,7 +218,7 @@ Separation separation(const LabelledTriangle& a, int turn, const LabelledTriangl
 // The separating line is a side of `a` through the common vertex or not; do both triangles have a
 // side in it that begins at the common vertex and runs the same way?
 bool share_a_stretch(const LabelledTriangle& a, int side, int apex_a, const LabelledTriangle& b,
-                     int apex_b, Seen seen) {
+                     int apex_b, SideSigns seen) {
   const Point& p = a.corner[side];
   const Point& q = a.corner[(side + 1) % 3];
   if (seen.exact(p, q, a.corner[apex_a]) != 0) return false;
@@ -239,11 +241,11 @@ Contact classify_coplanar(const LabelledTriangle& a, const LabelledTriangle& b,
   int axis = 0;
   int turn_a = 0;
   for (; axis < 3; ++axis) {
-    turn_a = Seen(axis).exact(a.corner[0], a.corner[1], a.corner[2]);
+    turn_a = SideSigns(axis).exact(a.corner[0], a.corner[1], a.corner[2]);
     if (turn_a != 0) break;
   }
   if (turn_a == 0) return Contact::none;
-  const Seen seen(axis);
+  const SideSigns seen(axis);
   const int turn_b = seen.exact(b.corner[0], b.corner[1], b.corner[2]);
   const Separation by_a = separation(a, turn_a, b, seen);
   const Separation by_b = separation(b, turn_b, a, seen);

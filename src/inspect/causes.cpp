@@ -63,9 +63,12 @@ void Causes::find_internal(const JoinedSurface& joined, const Material& material
   for (const Region& r : material.regions) {
     if (r.role == RegionRole::boundary || r.role == RegionRole::turned) bounds[r.body] = true;
   }
-  const auto is_loose = [&](const Body& body) { return is_sheet(body, limits[Limit::sheet]); };
-  const bool any_body = std::any_of(material.bodies.begin(), material.bodies.end(),
-                                    [&](const Body& b) { return b.area > 0 && !is_loose(b); });
+  const auto is_loose = [&](const MaterialBody& body) {
+    return is_sheet(body, limits[Limit::sheet]);
+  };
+  const bool any_body =
+      std::any_of(material.bodies.begin(), material.bodies.end(),
+                  [&](const MaterialBody& b) { return b.area > 0 && !is_loose(b); });
   for (std::uint32_t t = 0; t < material.region_of.size(); ++t) {
     if (material.region_of[t] == kNoIndex) continue;
     const Region& region = material.regions[material.region_of[t]];

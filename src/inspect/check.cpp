@@ -1,41 +1,60 @@
-#include "inspect/check.h"
+#include "aguja/inspect/check.h"
 
 #include <algorithm>
-#include <array>
 #include <bit>
-#include <cstring>
+#include <set>
+
+#include "inspect/checks.h"
 
 namespace aguja {
 namespace {
 
-// Order-free: the sum over points of a well-mixed hash of their bits.
-std::uint64_t digest(std::span<const Point> points) {
-  std::uint64_t sum = 0;
-  for (const Point& p : points) {
-    std::uint64_t h = 0x243F6A8885A308D3u;
-    for (int axis = 0; axis < 3; ++axis) {
-      h ^= std::bit_cast<std::uint64_t>(p[axis] + 0.0);
-      h *= 0x9E3779B97F4A7C15u;
-      h ^= h >> 29;
-    }
-    h *= 0xBF58476D1CE4E5B9u;
-    sum += h ^ (h >> 32);
-  }
-  return sum * 0x94D049BB133111EBu;
+// The finaliser of SplitMix64: every bit of the argument reaches every bit of the result.
+// Source: Steele, Lea, Flood: Fast Splittable Pseudorandom Number Generators, OOPSLA 2014.
+std::uint64_t mixed(std::uint64_t x) {
+  x = (x ^ (x >> 30)) * 0xBF58476D1CE4E5B9u;
+  x = (x ^ (x >> 27)) * 0x94D049BB133111EBu;
+  return x ^ (x >> 31);
 }
 
-std::string hex8(std::uint64_t value) {
-  constexpr std::string_view kDigits = "0123456789abcdef";
-  std::string text;
-  for (int shift = 60; shift >= 32; shift -= 4) text += kDigits[(value >> shift) & 15u];
-  return text;
-}
+// -0.0 is 0.0.
+std::uint64_t bits_of(double x) { return std::bit_cast<std::uint64_t>(x + 0.0); }
 
 }  // namespace
 
-std::span<const RegisteredCheck> registered_checks() {
+void Identity::add(std::uint64_t tag, std::uint64_t value) {
+  sum_ += mixed(mixed(value + 0x9E3779B97F4A7C15u) + tag);
+}
+
+void Identity::add_points(std::span<const Point> points) {
+  for (const Point& p : points) {
+    std::uint64_t h = 0x243F6A8885A308D3u;
+    for (int axis = 0; axis < 3; ++axis) h = mixed(h ^ bits_of(p[axis])) + 0x9E3779B97F4A7C15u;
+    sum_ += h;
+  }
+}
+
+void Identity::add_word(std::string_view word) {
+  std::uint64_t h = word.size();
+  for (const char c : word) h = mixed(h ^ static_cast<unsigned char>(c)) + 0x9E3779B97F4A7C15u;
+  add(3, h);
+}
+
+void Identity::add_placement(const Placement& placement) {
+  if (placement.is_identity()) return;
+  for (std::uint64_t i = 0; i < 9; ++i) {
+    add(16 + i, bits_of(placement.linear.data()[i]));
+  }
+  for (std::uint64_t i = 0; i < 3; ++i) {
+    add(32 + i, bits_of(placement.shift[static_cast<Eigen::Index>(i)]));
+  }
+}
+
+std::uint64_t Identity::value() const { return mixed(sum_); }
+
+std::span<const Check> all_checks() {
   using enum FindingKind;
-  static const std::vector<RegisteredCheck> kChecks = {
+  static const std::vector<Check> kChecks = {
       {.name = "rims", .kinds = {crack, gap, opening, sheet_border}, .on_part = check_rims},
       {.name = "nonmanifold-edges",
        .kinds = {nonmanifold_edge},
@@ -52,11 +71,15 @@ std::span<const RegisteredCheck> registered_checks() {
       {.name = "winding", .kinds = {winding_conflict}, .on_part = check_winding},
       {.name = "closed-shells",
        .kinds = {inverted_shell, nesting, zero_volume},
+       .is_counted = true,
        .on_part = check_closed_shells},
       {.name = "inverted-patches", .kinds = {inverted_patch}, .on_part = check_inverted_patches},
       {.name = "internal-faces", .kinds = {internal_face}, .on_part = check_internal_faces},
       {.name = "loose-sheets", .kinds = {loose_sheet}, .on_part = check_loose_sheets},
-      {.name = "crossing-groups", .kinds = {crossing, overlap, touch}, .on_part = check_crossings},
+      {.name = "crossing-groups",
+       .kinds = {crossing, overlap, touch},
+       .is_counted = true,
+       .on_part = check_crossings},
       {.name = "stray-shells", .kinds = {stray_shell}, .on_part = check_stray_shells},
       {.name = "hanging-vertices", .kinds = {hanging_vertex}, .on_part = check_hanging_vertices},
       {.name = "near-vertices", .kinds = {near_vertices}, .on_part = check_near_vertices},
@@ -82,60 +105,83 @@ std::span<const RegisteredCheck> registered_checks() {
        .on_part = check_decimals},
       {.name = "precision", .kinds = {precision_doubt}, .on_model = check_precision},
       {.name = "unit", .kinds = {unit_doubt}, .on_model = check_unit},
+      {.name = "surfaces",
+       .kinds = {open_loop, loop_crossing, edge_off_surface, vertex_off_edge, unshared_edge,
+                 reversed_face, singular_surface, curvature_jump},
+       .on_model = check_surfaces},
   };
   return kChecks;
 }
-
-FindingSink::FindingSink(const Model& model, std::optional<std::size_t> part_index,
-                         const InspectOptions& options, Inspection& inspection)
-    : part_(part_index ? model.parts[*part_index].name : ""),
-      part_index_(part_index),
-      options_(options),
-      first_(inspection.findings.size()),
-      inspection_(inspection) {}
 
 bool FindingSink::wants(FindingKind kind) const {
   if (!options_.only.empty()) return options_.only.contains(kind);
   return !options_.profile.skipped.contains(kind);
 }
 
-bool FindingSink::has_found(std::initializer_list<FindingKind> kinds) const {
-  const auto& all = inspection_.findings;
-  return std::any_of(all.begin() + static_cast<std::ptrdiff_t>(first_), all.end(),
-                     [&](const Finding& f) {
-                       return std::find(kinds.begin(), kinds.end(), f.kind) != kinds.end();
-                     });
+std::size_t FindingSink::seen(FindingKind kind) const {
+  const auto i = static_cast<std::size_t>(kind);
+  return i < seen_.size() ? seen_[i] : 0;
 }
 
 void FindingSink::settle_waiting() {
-  auto& findings = inspection_.findings;
   std::set<FindingKind> present;
-  for (std::size_t i = first_; i < findings.size(); ++i) present.insert(findings[i].kind);
-  for (std::size_t i = first_; i < findings.size(); ++i) {
-    std::erase_if(findings[i].waits_for, [&](FindingKind kind) { return !present.contains(kind); });
+  for (const Finding& f : findings_) present.insert(f.kind);
+  for (Finding& f : findings_) {
+    std::erase_if(f.waits_for, [&](FindingKind kind) { return !present.contains(kind); });
   }
 }
 
 void FindingSink::add(Finding finding, std::span<const Point> geometry,
                       std::vector<TriangleId> triangles) {
+  Identity identity;
+  if (shape_ == nullptr || shape_->surfaces.empty()) {
+    identity.add_points(geometry);
+  } else if (wants(finding.kind)) {
+    // Facets come and go with the chord height; faces stay.
+    std::set<std::pair<const SurfaceOrigin*, std::uint32_t>> faces;
+    for (const TriangleId t : triangles) {
+      if (const auto face = face_of(*shape_, t)) faces.emplace(face->surface, face->face);
+    }
+    for (const auto& [surface, face] : faces) {
+      const Body& body = surface->body->body;
+      Identity one;
+      one.add_entity(body.entity);
+      one.add_placement(surface->placement);
+      if (body.faces[face].entity != 0) {
+        one.add_entity(body.faces[face].entity);
+      } else {
+        one.add_number(face);
+      }
+      identity.add_number(one.value());
+    }
+  }
+  add(std::move(finding), identity, std::move(triangles));
+}
+
+void FindingSink::add(Finding finding, const Identity& identity,
+                      std::vector<TriangleId> triangles) {
+  const auto kind = static_cast<std::size_t>(finding.kind);
+  if (kind >= seen_.size()) seen_.resize(kind + 1);
+  ++seen_[kind];
   if (!wants(finding.kind)) return;
-  finding.severity = options_.profile.severity(finding.kind);
-  finding.part = part_;
-  finding.part_index = part_index_;
-  finding.id = std::string(slug(finding.kind)) + "-" + hex8(digest(geometry));
+  finding.identity = identity.value();
   std::sort(triangles.begin(), triangles.end());
   triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
+  if (shape_ != nullptr && !finding.face && !triangles.empty()) {
+    if (const auto face = face_of(*shape_, triangles[0])) {
+      finding.face = face->face;
+      const EntityNumber entity = face->surface->body->body.faces[face->face].entity;
+      if (entity != 0) finding.entity = entity;
+    }
+  }
   finding.triangle_total = triangles.size();
   if (triangles.size() > options_.most_triangles) triangles.resize(options_.most_triangles);
   finding.triangles = std::move(triangles);
-  for (const Waiver& waiver : options_.profile.waivers) {
-    if (!finding.waived && waiver.covers(finding)) finding.waived = waiver.reason;
-  }
-  inspection_.findings.push_back(std::move(finding));
+  findings_.push_back(std::move(finding));
 }
 
 void FindingSink::wait(FindingKind kind, std::size_t count, FindingKind waits_for) {
-  if (count > 0) inspection_.waiting.push_back({part_, kind, count, waits_for});
+  if (count > 0) waiting_.push_back({"", kind, count, waits_for});
 }
 
 }  // namespace aguja

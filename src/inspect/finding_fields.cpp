@@ -21,7 +21,7 @@ std::vector<std::size_t> model_triangles(const Model& model, const Finding& find
   if (!finding.part_index) return all;
   std::size_t first = 0;
   for (std::size_t p = 0; p < *finding.part_index; ++p) {
-    first += model.parts[p].mesh.triangles.size();
+    first += model.parts[p].mesh().triangles.size();
   }
   for (const TriangleId t : finding.triangles) all.push_back(first + t.value);
   return all;

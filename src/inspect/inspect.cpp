@@ -1,6 +1,7 @@
 #include "aguja/inspect/inspect.h"
 
 #include <algorithm>
+#include <map>
 #include <memory>
 #include <numbers>
 #include <tuple>
@@ -8,7 +9,7 @@
 
 #include "aguja/base/parallel.h"
 #include "aguja/solid/internal_triangles.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 
 namespace aguja {
 namespace {
@@ -26,12 +27,20 @@ bool is_worse(const Finding& a, const Finding& b) {
   return std::tie(a.id, a.part) < std::tie(b.id, b.part);
 }
 
-// Equal defects (the same triangle three times in three parts) have equal digests.
+std::string hex16(std::uint64_t value) {
+  constexpr std::string_view kDigits = "0123456789abcdef";
+  std::string text;
+  for (int shift = 60; shift >= 0; shift -= 4) text += kDigits[(value >> shift) & 15u];
+  return text;
+}
+
+// Equal defects (the same triangle three times in three parts) have equal digests: their order
+// tells them apart.
 void make_ids_unique(std::vector<Finding>& findings) {
-  std::unordered_map<std::string, std::size_t> seen;
+  std::unordered_map<std::string, std::size_t> times;
   for (Finding& f : findings) {
-    const std::size_t times = ++seen[f.id];
-    if (times > 1) f.id += "-" + std::to_string(times);
+    const std::size_t n = ++times[f.id];
+    if (n > 1) f.id += "-" + std::to_string(n);
   }
 }
 
@@ -52,7 +61,7 @@ bool needs_material(const Anatomy& a) {
 void hint_as_one(const Model& model, const InspectOptions& options, Inspection& inspection) {
   if (model.parts.size() < 2 || inspection.counts.naked_edges == 0) return;
   const Model one = as_one(model);
-  const Mesh& mesh = one.parts[0].mesh;
+  const Mesh& mesh = one.parts[0].mesh();
   const Welded welded(mesh);
   const EdgeTable edges(welded.triangles(), welded.points().size());
   const std::size_t naked = count_edges(edges).naked;
@@ -80,25 +89,33 @@ void hint_as_one(const Model& model, const InspectOptions& options, Inspection& 
   }
 }
 
-bool wanted(const RegisteredCheck& check, const FindingSink& sink) {
-  return std::any_of(check.kinds.begin(), check.kinds.end(),
-                     [&](FindingKind kind) { return sink.wants(kind); });
+bool wanted(const Check& check, const FindingSink& sink) {
+  return check.is_counted || std::any_of(check.kinds.begin(), check.kinds.end(),
+                                         [&](FindingKind kind) { return sink.wants(kind); });
+}
+
+std::vector<const Check*> checks_of(const InspectOptions& options) {
+  std::vector<const Check*> checks;
+  for (const Check& c : all_checks()) checks.push_back(&c);
+  for (const Check& c : options.more_checks) checks.push_back(&c);
+  return checks;
 }
 
 bool needs_patches(const InspectOptions& options, const FindingSink& sink) {
+  const auto checks = checks_of(options);
   return options.profile.element_size || options.keep_patches ||
-         std::any_of(registered_checks().begin(), registered_checks().end(),
-                     [&](const RegisteredCheck& c) { return c.needs_patches && wanted(c, sink); });
+         std::any_of(checks.begin(), checks.end(),
+                     [&](const Check* c) { return c->needs_patches && wanted(*c, sink); });
 }
 
-Patches patches_of(const Part& part, const Anatomy& anatomy, const ResolvedLimits& limits,
+Patches patches_of(const Shape& shape, const Anatomy& anatomy, const ResolvedLimits& limits,
                    double crack_tolerance) {
   PatchOptions options;
   options.sharp_angle = limits[Limit::sharp_edge] * std::numbers::pi / 180;
   // What lies on a crack may be off by its width.
   options.fit =
       fit_for(anatomy.welded.points(), std::max(limits[Limit::patch_fit], crack_tolerance));
-  return aguja::patches_of(anatomy.welded, anatomy.edges, part.mesh.patch_of, options);
+  return aguja::patches_of(anatomy.welded, anatomy.edges, shape.mesh.patch_of, options);
 }
 
 void add_quality(Inspection& inspection, const Quality& quality, const ElementSizes& sizes) {
@@ -153,86 +170,143 @@ std::size_t Inspection::waived() const {
       findings.begin(), findings.end(), [](const Finding& f) { return f.waived.has_value(); }));
 }
 
-Inspection inspect(const Model& model, const InspectOptions& options, StageTimes* times,
-                   Progress* progress) {
-  Inspection inspection;
-  std::optional<Certifier> certifier;
-  if (options.certify) certifier.emplace();
-  for (std::size_t p = 0; p < model.parts.size(); ++p) {
-    const Part& part = model.parts[p];
-    const Anatomy anatomy(part.mesh, times, progress);
-    if (certifier) certifier->add(part, anatomy);
-    advance(progress, "pairing", 0.0);
-    Box box;
-    for (const Shell& shell : anatomy.shells) box.extend(shell.box);
-    const ResolvedLimits limits(options.profile, box.diagonal(), model.unit);
-    const RimSurvey survey = timed(times, "pairing", [&] {
-      return survey_rims(anatomy.welded, part.mesh.patch_of, anatomy.edges, anatomy.components,
-                         survey_options(options, limits, box));
-    });
-    inspection.proposed_tolerance =
-        common_tolerance(inspection.proposed_tolerance, survey.proposal);
-    advance(progress, "material", 0.0);
-    const auto joined = timed(times, "pairing", [&] {
-      return std::make_unique<JoinedSurface>(anatomy.welded, anatomy.edges, anatomy.components,
-                                             anatomy.rims, survey);
-    });
-    const ContactCounts contacts = count_contacts(anatomy.crossings);
-    const Surplus surplus(anatomy);
-    const std::optional<Material> material =
-        timed(times, "material", [&]() -> std::optional<Material> {
-          if (!needs_material(anatomy)) return std::nullopt;
-          return find_material(*joined, surplus.marks(), contacts.crossing + contacts.overlap > 0);
-        });
-    const Causes causes(anatomy, surplus, survey, *joined, material, limits);
-    FindingSink sink(model, p, options, inspection);
-    const std::optional<Patches> patches = timed(times, "patches", [&]() -> std::optional<Patches> {
-      if (!needs_patches(options, sink)) return std::nullopt;
-      advance(progress, "patches", 0.0);
-      return patches_of(part, anatomy, limits, survey.tolerance);
-    });
-    const PartView view{part,    anatomy, causes,
-                        survey,  *joined, material,
-                        patches, limits,  options.profile.intent_of(part.name)};
-    if (options.profile.element_size) {
-      timed(times, "quality", [&] {
-        add_quality(inspection, measure_quality(anatomy, limits),
-                    propose_sizes(anatomy, *patches, limits));
+PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit unit,
+                                const InspectOptions& options, StageTimes* times,
+                                Progress* progress) {
+  auto out = std::make_shared<PartInspection>();
+  const Mesh& mesh = shape.mesh;
+  const Anatomy anatomy(mesh, times, progress);
+  if (options.certify) out->evidence = judge(anatomy);
+  advance(progress, "pairing", 0.0);
+  Box box;
+  for (const Shell& shell : anatomy.shells) box.extend(shell.box);
+  const ResolvedLimits limits(options.profile, box.diagonal(), unit);
+  const RimSurvey survey = timed(times, "pairing", [&] {
+    return survey_rims(anatomy.welded, mesh.patch_of, anatomy.edges, anatomy.components,
+                       survey_options(options, limits, box));
+  });
+  out->proposed_tolerance = survey.proposal;
+  advance(progress, "material", 0.0);
+  const auto joined = timed(times, "pairing", [&] {
+    return std::make_unique<JoinedSurface>(anatomy.welded, anatomy.edges, anatomy.components,
+                                           anatomy.rims, survey);
+  });
+  const ContactCounts contacts = count_contacts(anatomy.crossings);
+  const Surplus surplus(anatomy);
+  const std::optional<Material> material =
+      timed(times, "material", [&]() -> std::optional<Material> {
+        if (!needs_material(anatomy)) return std::nullopt;
+        return find_material(*joined, surplus.marks(), contacts.crossing + contacts.overlap > 0);
       });
-    }
-    for (const RegisteredCheck& check : registered_checks()) {
-      if (check.on_part == nullptr || !wanted(check, sink)) continue;
-      advance(progress, check.name, 0.0);
-      timed(times, check.name, [&] { check.on_part(view, sink); });
-    }
-    sink.settle_waiting();
-    if (options.keep_patches) inspection.patches.push_back(*patches);
-    Counts counts = anatomy.counts();
-    counts.inverted_shells = sink.inverted_shells();
-    // Contacts between the sides of cracks put nothing into anything.
-    const bool crossing = sink.has_found({FindingKind::crossing, FindingKind::overlap});
-    counts.internal_triangles = timed(times, "material", [&] {
-      return count_internal_triangles(anatomy, *joined, material, crossing);
+  const Causes causes(anatomy, surplus, survey, *joined, material, limits);
+  FindingSink sink(&shape, options);
+  std::optional<Patches> patches = timed(times, "patches", [&]() -> std::optional<Patches> {
+    if (!needs_patches(options, sink)) return std::nullopt;
+    advance(progress, "patches", 0.0);
+    return patches_of(shape, anatomy, limits, survey.tolerance);
+  });
+  const PartView view{shape, anatomy, causes, survey, *joined, material, patches, limits, intent};
+  if (options.profile.element_size) {
+    timed(times, "quality", [&] {
+      out->quality = measure_quality(anatomy, limits);
+      out->element_sizes = propose_sizes(anatomy, *patches, limits);
     });
-    inspection.part_counts.push_back(counts);
-    inspection.counts += inspection.part_counts.back();
   }
-  if (certifier) inspection.certificate = std::move(*certifier).finish();
+  for (const Check* check : checks_of(options)) {
+    if (!check->on_part || !wanted(*check, sink)) continue;
+    advance(progress, check->name, 0.0);
+    timed(times, check->name, [&] { check->on_part(view, sink); });
+  }
+  sink.settle_waiting();
+  out->counts = anatomy.counts();
+  out->counts.inverted_shells = sink.seen(FindingKind::inverted_shell);
+  // Contacts between the sides of cracks put nothing into anything.
+  const bool crossing = sink.seen(FindingKind::crossing) + sink.seen(FindingKind::overlap) > 0;
+  out->counts.internal_triangles = timed(times, "material", [&] {
+    return count_internal_triangles(anatomy, *joined, material, crossing);
+  });
+  out->findings = sink.take_findings();
+  out->waiting = sink.take_waiting();
+  if (options.keep_patches) out->patches = std::move(patches);
+  return out;
+}
+
+InspectedShape inspected_shape(const Part& part) {
+  if (part.placement().is_rigid()) return {*part.shape(), part.placement()};
+  return {part.placed(), {}};
+}
+
+Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
+                  const InspectOptions& options, StageTimes* times) {
+  Inspection inspection;
+  Certifier certifier;
+  const auto finish = [&](Finding f, const Placement& placement) {
+    if (f.part_index) f.part = model.parts[*f.part_index].name;
+    f.severity = options.profile.severity(f.kind);
+    Identity identity;
+    identity.add_number(f.identity);
+    identity.add_placement(placement);
+    f.id = std::string(slug(f.kind)) + "-" + hex16(identity.value());
+    f.place = placement(f.place);
+    f.box = placed(f.box, placement);
+    inspection.findings.push_back(std::move(f));
+  };
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    const PartInspection& own = *parts[p];
+    const Placement placement = inspected_shape(model.parts[p]).placement;
+    inspection.part_counts.push_back(own.counts);
+    inspection.counts += own.counts;
+    inspection.proposed_tolerance =
+        common_tolerance(inspection.proposed_tolerance, own.proposed_tolerance);
+    if (own.quality) add_quality(inspection, *own.quality, *own.element_sizes);
+    if (own.patches) inspection.patches.push_back(*own.patches);
+    if (own.evidence) certifier.add(model.parts[p].name, *own.evidence, placement);
+    for (const Waiting& w : own.waiting) {
+      inspection.waiting.push_back({model.parts[p].name, w.kind, w.count, w.waits_for});
+    }
+    for (const Finding& f : own.findings) {
+      Finding of_part = f;
+      of_part.part_index = p;
+      finish(std::move(of_part), placement);
+    }
+  }
+  if (options.certify) inspection.certificate = std::move(certifier).finish();
   timed(times, "pairing", [&] { hint_as_one(model, options, inspection); });
-  FindingSink sink(model, std::nullopt, options, inspection);
+  FindingSink sink(nullptr, options);
   const ResolvedLimits limits(options.profile, box_of(model).diagonal(), model.unit);
-  for (const RegisteredCheck& check : registered_checks()) {
-    if (check.on_model == nullptr || !wanted(check, sink)) continue;
-    timed(times, check.name, [&] { check.on_model(model, limits, sink); });
+  for (const Check* check : checks_of(options)) {
+    if (!check->on_model || !wanted(*check, sink)) continue;
+    timed(times, check->name, [&] { check->on_model(model, limits, sink); });
   }
   report_quality(model, options, limits, inspection, sink);
-  for (const GivenFinding& g : options.given) {
-    FindingSink own(model, g.finding.part_index, options, inspection);
-    own.add(g.finding, g.geometry, g.triangles);
-  }
+  for (Finding& f : sink.take_findings()) finish(std::move(f), {});
+  // Twins are told apart by where they are, so that their ids do not depend on their order.
   std::sort(inspection.findings.begin(), inspection.findings.end(), is_worse);
   make_ids_unique(inspection.findings);
+  for (Finding& f : inspection.findings) {
+    for (const Waiver& waiver : options.profile.waivers) {
+      if (!f.waived && waiver.covers(f)) f.waived = waiver.reason;
+    }
+  }
+  std::stable_partition(inspection.findings.begin(), inspection.findings.end(),
+                        [](const Finding& f) { return !f.waived; });
   return inspection;
+}
+
+Inspection inspect(const Model& model, const InspectOptions& options, StageTimes* times,
+                   Progress* progress) {
+  std::vector<PartInspectionPtr> parts;
+  std::map<std::pair<const Shape*, Intent>, PartInspectionPtr> known;
+  for (const Part& part : model.parts) {
+    const InspectedShape looked_at = inspected_shape(part);
+    const Intent intent = options.profile.intent_of(part.name);
+    PartInspectionPtr& own = known[{&looked_at.shape, intent}];
+    if (!own) {
+      own = inspect_shape(looked_at.shape, intent, model.unit, options, times, progress);
+    }
+    parts.push_back(own);
+  }
+  return merged(model, parts, options, times);
 }
 
 }  // namespace aguja

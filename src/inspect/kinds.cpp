@@ -7,6 +7,7 @@
 namespace aguja {
 namespace {
 
+namespace kind_table {
 using enum FindingKind;
 using enum Severity;
 
@@ -727,6 +728,8 @@ constexpr std::array<KindInfo, 47> kKinds = {{
                 "  -----/  \\-----   one surface\n",
      .waits_for = {}},
 }};
+}  // namespace kind_table
+using kind_table::kKinds;
 
 }  // namespace
 
@@ -742,7 +745,7 @@ std::string_view slug(Severity severity) {
 }
 
 std::optional<Severity> parse_severity(std::string_view text) {
-  for (const Severity s : {error, warning, note}) {
+  for (const Severity s : {Severity::error, Severity::warning, Severity::note}) {
     if (slug(s) == text) return s;
   }
   return std::nullopt;

@@ -9,13 +9,14 @@
 namespace aguja {
 namespace {
 
+namespace limit_table {
+using enum Limit;
+
 constexpr LimitValue number(double v) { return {v, LimitBasis::number}; }
 constexpr LimitValue degrees(double v) { return {v, LimitBasis::degrees}; }
 constexpr LimitValue of_diagonal(double v) { return {v, LimitBasis::of_diagonal}; }
 constexpr LimitValue of_element(double v) { return {v, LimitBasis::of_element_size}; }
 constexpr LimitValue length(double v, LengthUnit u) { return {v, LimitBasis::length, u}; }
-
-using enum Limit;
 
 const std::array<LimitInfo, kLimitCount> kLimits = {{
     {stray_shell,
@@ -155,6 +156,8 @@ const std::array<LimitInfo, kLimitCount> kLimits = {{
      "element-quality is reported if more than this share of triangles is beyond the limits",
      "a few bad ones are remeshed; many say that the tessellation is no mesh"},
 }};
+}  // namespace limit_table
+using limit_table::kLimits;
 
 std::string trimmed(std::string_view text) {
   const auto begin = text.find_first_not_of(" \t");
@@ -200,12 +203,12 @@ std::string text_of(const LimitValue& value) {
 
 LimitValue parse_limit(Limit limit, std::string_view text, LengthUnit unit) {
   const LimitBasis own = info(limit).standard.basis;
-  if (own == LimitBasis::number) return number(plain_number(text, limit));
+  if (own == LimitBasis::number) return {plain_number(text, limit), own};
   if (own == LimitBasis::degrees) {
     // Degrees stay as they were typed: radians and back would change the last digit.
     std::string clean = trimmed(text);
     if (clean.ends_with("deg")) clean.resize(clean.size() - 3);
-    return degrees(plain_number(clean, limit));
+    return {plain_number(clean, limit), own};
   }
   for (const auto& [words, basis] :
        {std::pair{std::string_view("of diagonal"), LimitBasis::of_diagonal},
@@ -230,9 +233,9 @@ LimitValue parse_limit(Limit limit, std::string_view text, LengthUnit unit) {
       if (before.empty() ||
           std::string_view("0123456789.").find(before.back()) == std::string_view::npos)
         continue;
-      return length(parse_length(before, u), u);
+      return {parse_length(before, u), LimitBasis::length, u};
     }
-    return length(parse_length(clean, unit), unit);
+    return {parse_length(clean, unit), LimitBasis::length, unit};
   } catch (const ArgumentError& error) {
     throw ArgumentError("limit " + std::string(info(limit).slug) + ": " + error.what() +
                         ", or a number `of diagonal` or `of element size`");

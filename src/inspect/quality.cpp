@@ -7,13 +7,12 @@
 #include <Eigen/Geometry>
 
 #include "aguja/base/parallel.h"
+#include "base/numbers.h"
 #include "base/short_text.h"
 #include "inspect/patch_borders.h"
 
 namespace aguja {
 namespace {
-
-constexpr double kDegrees = 180 / std::numbers::pi;
 
 std::vector<double> even_bounds(double from, double to, int steps) {
   std::vector<double> bounds;
@@ -54,7 +53,7 @@ Quality empty_quality(const ResolvedLimits& limits) {
 }
 
 double angle_between(const Vector& u, const Vector& v) {
-  return kDegrees * std::atan2(u.cross(v).norm(), u.dot(v));
+  return kDegreesPerRadian * std::atan2(u.cross(v).norm(), u.dot(v));
 }
 
 // `mean` holds sums until all is added.

@@ -12,13 +12,13 @@
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/weld.h"
+#include "base/numbers.h"
 #include "mend/compose.h"
 #include "mend/edge_operations.h"
 
 namespace aguja {
 namespace {
 
-constexpr double kNever = std::numeric_limits<double>::infinity();
 // Patches that meet at less than this are one surface as far as a mesher minds.
 constexpr double kSmooth = 5 * 0.017453292519943295;
 
@@ -65,7 +65,7 @@ class PatchCollapser {
 
  private:
   bool attempt(const Replacement& r) {
-    if (const auto reason = mesh_.examine(r, kNever)) {
+    if (const auto reason = mesh_.examine(r, kInfinity)) {
       if (!reason_ || *reason == RefusalReason::beyond_budget) reason_ = *reason;
       return false;
     }
@@ -122,7 +122,7 @@ class PatchCollapser {
   std::optional<RefusalReason> reason_;
 };
 
-Vector normal_of(const Mesh& mesh, TriangleId id) {
+Vector patch_normal_of(const Mesh& mesh, TriangleId id) {
   const Triangle& t = mesh.triangle(id);
   return unit_normal({mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2])});
 }
@@ -138,7 +138,7 @@ bool relabel(Mesh& mesh, const EdgeTable& edges, const std::vector<TriangleId>& 
       if (!e || edges.use_count(*e) != 2) continue;
       for (const EdgeUse use : edges.uses(*e)) {
         if (own.contains(use.triangle())) continue;
-        const Vector a = normal_of(mesh, t), b = normal_of(mesh, use.triangle());
+        const Vector a = patch_normal_of(mesh, t), b = patch_normal_of(mesh, use.triangle());
         if (a.dot(b) < std::cos(kSmooth)) continue;
         border[mesh.patch_of[use.triangle().value]] +=
             (mesh.point(tri[c]) - mesh.point(tri[(c + 1) % 3])).norm();
@@ -263,7 +263,7 @@ Change join_planes(const Mesh& mesh, std::span<const TriangleId> triangles, cons
     const double area =
         area_of(TriangleCorners{mesh.point(tri[0]), mesh.point(tri[1]), mesh.point(tri[2])});
     if (patches[p].area == 0) patches[p].origin = mesh.point(tri[0]);
-    patches[p].normal += area * normal_of(mesh, {t});
+    patches[p].normal += area * patch_normal_of(mesh, {t});
     patches[p].area += area;
   }
   const double fit = fit_for(mesh.points, kFitOfDiagonal * box_of(mesh).diagonal());

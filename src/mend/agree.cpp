@@ -12,7 +12,7 @@ namespace aguja {
 namespace {
 
 // Regions that agree within themselves, and what joins them.
-struct Link {
+struct RegionLink {
   std::uint32_t region;
   bool disagrees;
 };
@@ -45,7 +45,7 @@ class Agreement {
       side[r] = 1;
       bool consistent = true;
       for (std::size_t i = 0; i < group.size(); ++i) {
-        for (const Link& l : links_[group[i]]) {
+        for (const RegionLink& l : links_[group[i]]) {
           const auto wanted =
               static_cast<signed char>(l.disagrees ? -side[group[i]] : side[group[i]]);
           if (side[l.region] == 0) {
@@ -149,7 +149,7 @@ class Agreement {
   const EdgeTable& edges_;
   Components regions_;
   Components components_;
-  std::vector<std::vector<Link>> links_;
+  std::vector<std::vector<RegionLink>> links_;
   std::vector<double> area_;
   std::vector<double> volume_;  // of the cones to the middle of the component's box
   std::vector<std::uint32_t> component_of_;

@@ -137,14 +137,14 @@ Change with_copy(const Mesh& mesh, std::span<const TriangleId> triangles,
 
 }  // namespace
 
-Change copy_patch(const Mesh& mesh, std::span<const TriangleId> triangles,
-                  const Eigen::Affine3d& map, const Budget& budget) {
+Change copy_patch(const Mesh& mesh, std::span<const TriangleId> triangles, const Placement& map,
+                  const Budget& budget) {
   check(mesh, triangles);
   std::map<VertexId, Point> points;
   for (const TriangleId t : triangles) {
-    for (const VertexId v : mesh.triangle(t).corner) points[v] = map * mesh.point(v);
+    for (const VertexId v : mesh.triangle(t).corner) points[v] = map(mesh.point(v));
   }
-  return with_copy(mesh, triangles, points, map.linear().determinant() < 0, budget);
+  return with_copy(mesh, triangles, points, map.mirrors(), budget);
 }
 
 Change copy_at_offset(const Mesh& mesh, std::span<const TriangleId> triangles, double distance,
@@ -173,14 +173,11 @@ Change copy_at_offset(const Mesh& mesh, std::span<const TriangleId> triangles, d
   return with_copy(mesh, triangles, points, true, budget);
 }
 
-Eigen::Affine3d moving(const Point& from, const Point& to) {
-  return Eigen::Affine3d(Eigen::Translation3d(to - from));
-}
-Eigen::Affine3d mirroring(const Point& through, const Vector& normal) {
+Placement moving(const Point& from, const Point& to) { return moved_by(to - from); }
+Placement mirroring(const Point& through, const Vector& normal) {
   const Vector n = normal.normalized();
-  const Eigen::Affine3d mirror(
-      Eigen::Matrix3d(Eigen::Matrix3d::Identity() - 2 * n * n.transpose()));
-  return Eigen::Translation3d(through) * mirror * Eigen::Translation3d(-through);
+  const Placement mirror{Eigen::Matrix3d::Identity() - 2 * n * n.transpose(), Vector::Zero()};
+  return moved_by(through) * mirror * moved_by(-through);
 }
 
 TakenOut take_out(const Mesh& mesh, std::span<const TriangleId> triangles) {

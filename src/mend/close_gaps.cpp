@@ -15,7 +15,7 @@
 namespace aguja {
 namespace {
 
-constexpr std::array<std::string_view, 3> kMethods = {"auto", "move", "strip"};
+constexpr std::array<std::string_view, 3> kGapMethods = {"auto", "move", "strip"};
 
 // Chains of naked edges of the triangles, running as filling triangles will.
 std::vector<std::vector<VertexId>> chains_of(const Mesh& mesh, const EdgeTable& edges,
@@ -133,10 +133,10 @@ Change strip(const Mesh& mesh, std::span<const TriangleId> triangles, double wid
 
 }  // namespace
 
-std::string_view slug(GapMethod method) { return kMethods.at(static_cast<std::size_t>(method)); }
+std::string_view slug(GapMethod method) { return kGapMethods.at(static_cast<std::size_t>(method)); }
 std::optional<GapMethod> parse_gap_method(std::string_view slug) {
-  for (std::size_t i = 0; i < kMethods.size(); ++i) {
-    if (kMethods[i] == slug) return static_cast<GapMethod>(i);
+  for (std::size_t i = 0; i < kGapMethods.size(); ++i) {
+    if (kGapMethods[i] == slug) return static_cast<GapMethod>(i);
   }
   return std::nullopt;
 }

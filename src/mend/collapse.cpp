@@ -8,12 +8,11 @@
 #include <Eigen/Geometry>
 
 #include "aguja/mesh/weld.h"
+#include "base/numbers.h"
 #include "mend/edge_operations.h"
 
 namespace aguja {
 namespace {
-
-constexpr double kNever = std::numeric_limits<double>::infinity();
 
 // Longest side by the height on it; infinite without area.
 double aspect(const TriangleCorners& t) {
@@ -22,7 +21,7 @@ double aspect(const TriangleCorners& t) {
     longest = std::max(longest, (t[(k + 1) % 3] - t[k]).squaredNorm());
   }
   const double twice = 2 * area_of(t);
-  return twice > 0 ? longest / twice : kNever;
+  return twice > 0 ? longest / twice : kInfinity;
 }
 
 class Collapser {
@@ -79,7 +78,7 @@ class Collapser {
       note(RefusalReason::no_gain);
       return false;
     }
-    if (const auto reason = mesh_.examine(r, kNever)) {
+    if (const auto reason = mesh_.examine(r, kInfinity)) {
       note(*reason);
       return false;
     }
@@ -134,7 +133,7 @@ class Collapser {
         if ((a == s[0].from && b == s[0].to) || (a == s[0].to && b == s[0].from)) continue;
         const auto r = flip(mesh_, a, b);
         if (!r || crosses_a_wall(mesh_, *r) || worst(*r, true) > worst(*r, false) ||
-            mesh_.examine(*r, kNever))
+            mesh_.examine(*r, kInfinity))
           continue;
         mesh_.apply(*r, target_);
         if (contract(t) || flip_longest(t)) return true;
@@ -166,7 +165,7 @@ Point middle_of(const Mesh& mesh, TriangleId t) {
 }
 
 // Passes over what is left: what one could not do, its neighbours being in the way, the next may.
-constexpr int kMostPasses = 6;
+constexpr int kMostCollapsePasses = 6;
 
 }  // namespace
 
@@ -182,8 +181,8 @@ Change collapse(const Mesh& mesh, std::span<const TriangleId> triangles,
         done = 0;
         Collapser collapser(edited, options, banned);
         std::vector<TriangleId> left(triangles.begin(), triangles.end());
-        for (int pass = 0; pass < kMostPasses && !left.empty(); ++pass) {
-          advance(progress, "collapse", static_cast<double>(pass) / kMostPasses);
+        for (int pass = 0; pass < kMostCollapsePasses && !left.empty(); ++pass) {
+          advance(progress, "collapse", static_cast<double>(pass) / kMostCollapsePasses);
           std::vector<TriangleId> still;
           for (const TriangleId t : left) {
             if (collapser.mend(t, t.value)) {

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "aguja/mesh/weld.h"
 #include "mend/editable_mesh.h"
 
 namespace aguja {

@@ -12,7 +12,7 @@
 namespace aguja {
 namespace {
 
-using VertexPair = std::pair<std::uint32_t, std::uint32_t>;
+using VertexNumbers = std::pair<std::uint32_t, std::uint32_t>;
 
 // Uses of an edge from its lower vertex to its higher one, and the other way.
 struct Uses {
@@ -21,7 +21,8 @@ struct Uses {
   [[nodiscard]] bool conflict() const { return all() == 2 && forward != backward; }
 };
 
-void count_use(std::map<VertexPair, Uses>& uses, const Triangle& t, std::size_t corner, int sign) {
+void count_use(std::map<VertexNumbers, Uses>& uses, const Triangle& t, std::size_t corner,
+               int sign) {
   const std::uint32_t a = t[corner].value, b = t[(corner + 1) % 3].value;
   if (a == b) return;
   Uses& u = uses[std::minmax(a, b)];
@@ -82,7 +83,7 @@ VertexId EditableMesh::add_point(const Point& p) {
 
 std::optional<RefusalReason> EditableMesh::examine_edges(const Replacement& r) const {
   // Uses of every edge of what goes and what comes, before and after.
-  std::map<VertexPair, Uses> before, after;
+  std::map<VertexNumbers, Uses> before, after;
   const auto collect = [&](const Triangle& t) {
     for (std::size_t c = 0; c < 3; ++c) {
       const VertexId a = t[c], b = t[(c + 1) % 3];

@@ -22,7 +22,7 @@ struct MethodInfo {
   std::string_view slug;
   std::string_view text;
 };
-constexpr std::array<MethodInfo, 7> kMethods = {{
+constexpr std::array<MethodInfo, 7> kFillMethods = {{
     {FillMethod::automatic, "auto", "the first of the others that fits"},
     {FillMethod::flat, "flat", "in the plane of the rim"},
     {FillMethod::extend, "extend", "neighbouring surfaces carried on until they meet"},
@@ -52,7 +52,7 @@ Point place_of(std::span<const Point> points, const Opening& opening) {
   return sum / static_cast<double>(std::max<std::size_t>(count, 1));
 }
 
-Box box_of(std::span<const Point> points, const Opening& opening) {
+Box box_of_opening(std::span<const Point> points, const Opening& opening) {
   Box box;
   for (const Loop& loop : opening.loops) {
     for (const VertexId v : loop) box.extend(points[v.value]);
@@ -63,13 +63,13 @@ Box box_of(std::span<const Point> points, const Opening& opening) {
 }  // namespace
 
 std::string_view slug(FillMethod method) {
-  return kMethods.at(static_cast<std::size_t>(method)).slug;
+  return kFillMethods.at(static_cast<std::size_t>(method)).slug;
 }
 std::string_view text(FillMethod method) {
-  return kMethods.at(static_cast<std::size_t>(method)).text;
+  return kFillMethods.at(static_cast<std::size_t>(method)).text;
 }
 std::optional<FillMethod> parse_fill_method(std::string_view slug) {
-  for (const MethodInfo& m : kMethods) {
+  for (const MethodInfo& m : kFillMethods) {
     if (m.slug == slug) return m.method;
   }
   return std::nullopt;
@@ -439,7 +439,7 @@ Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptio
 
   std::vector<std::size_t> open;
   for (std::size_t i = 0; i < openings.size(); ++i) {
-    const double size = box_of(mesh.points, openings[i]).diagonal();
+    const double size = box_of_opening(mesh.points, openings[i]).diagonal();
     if (size < options.least_size || (options.largest_size && size > *options.largest_size)) {
       refused.push_back({RefusalReason::size_limit, place_of(mesh.points, openings[i]),
                          "its size is " + short_text(size)});

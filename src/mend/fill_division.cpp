@@ -11,11 +11,10 @@
 
 #include "aguja/geometry/planar_triangulation.h"
 #include "aguja/geometry/predicates.h"
+#include "base/numbers.h"
 
 namespace aguja {
 namespace {
-
-constexpr double kNever = std::numeric_limits<double>::infinity();
 
 // ---- Least area.
 
@@ -44,7 +43,7 @@ class TautDivider {
   [[nodiscard]] std::pair<std::size_t, std::size_t> chord(const DraftLoop& loop) const {
     const std::size_t n = loop.size();
     const std::size_t step = std::max<std::size_t>(1, n / 700);
-    double best = kNever;
+    double best = kInfinity;
     std::pair<std::size_t, std::size_t> found{0, 0};
     for (std::size_t i = 0; i < n; i += step) {
       for (std::size_t j = i + n / 4; j <= i + n - n / 4 && j < n; j += step) {
@@ -62,7 +61,8 @@ class TautDivider {
     const Vector ab = points_[b] - points_[a], ac = points_[c] - points_[a];
     const double area = ab.cross(ac).norm();
     const double longest = std::max({ab.squaredNorm(), ac.squaredNorm(), (ab - ac).squaredNorm()});
-    if (area < 1e-12 * longest && is_collinear(points_[a], points_[b], points_[c])) return kNever;
+    if (area < 1e-12 * longest && is_collinear(points_[a], points_[b], points_[c]))
+      return kInfinity;
     // The square of the longest side keeps ties from slivers, and costs next to nothing else.
     return area + 1e-3 * longest;
   }
@@ -81,7 +81,7 @@ class TautDivider {
     for (std::size_t span = 2; span < n; ++span) {
       for (std::size_t i = 0; i + span < n; ++i) {
         const std::size_t j = i + span;
-        double best = kNever;
+        double best = kInfinity;
         std::uint32_t at = 0;
         for (std::size_t k = i + 1; k < j && allowed[i * n + j] != 0; ++k) {
           const double parts = cost[i * n + k] + cost[k * n + j];
@@ -96,7 +96,7 @@ class TautDivider {
         apex[i * n + j] = at;
       }
     }
-    if (!(cost[n - 1] < kNever)) return false;
+    if (!(cost[n - 1] < kInfinity)) return false;
     std::vector<std::pair<std::size_t, std::size_t>> open = {{0, n - 1}};
     while (!open.empty()) {
       const auto [i, j] = open.back();
@@ -417,7 +417,7 @@ std::optional<std::vector<DraftTriangle>> divide_strip(std::span<const Point> po
   const std::size_t m = first.size(), n = second.size();
   if (m + n < 3 || m == 0 || n == 0 || m * n > std::size_t{1} << 26) return std::nullopt;
   // The least cost of having come to the edge between first[i] and second[j].
-  std::vector<double> cost(m * n, kNever);
+  std::vector<double> cost(m * n, kInfinity);
   std::vector<char> came(m * n, 0);
   const bool closed_first = m > 1 && first.front() == first.back();
   const bool closed_second = n > 1 && second.front() == second.back();
@@ -425,7 +425,7 @@ std::optional<std::vector<DraftTriangle>> divide_strip(std::span<const Point> po
     if (first[i] == second[j]) return 0.0;
     const bool end = (i == 0 && j == 0) || (i == m - 1 && j == n - 1);
     // The ends of an open strip may lie on edges that are there; those of a ring must not.
-    if ((!end || closed_first || closed_second) && !may_join(first[i], second[j])) return kNever;
+    if ((!end || closed_first || closed_second) && !may_join(first[i], second[j])) return kInfinity;
     return (points[first[i]] - points[second[j]]).norm();
   };
   const auto flat = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c) {
@@ -436,7 +436,7 @@ std::optional<std::vector<DraftTriangle>> divide_strip(std::span<const Point> po
     for (std::size_t j = 0; j < n; ++j) {
       if (i == 0 && j == 0) continue;
       const double own = across(i, j);
-      double best = kNever;
+      double best = kInfinity;
       if (i > 0 && cost[(i - 1) * n + j] < best && !flat(first[i - 1], first[i], second[j])) {
         best = cost[(i - 1) * n + j];
         came[i * n + j] = 1;
@@ -448,7 +448,7 @@ std::optional<std::vector<DraftTriangle>> divide_strip(std::span<const Point> po
       cost[i * n + j] = best + own;
     }
   }
-  if (!(cost[m * n - 1] < kNever)) return std::nullopt;
+  if (!(cost[m * n - 1] < kInfinity)) return std::nullopt;
   std::vector<DraftTriangle> triangles;
   for (std::size_t i = m - 1, j = n - 1; i > 0 || j > 0;) {
     if (came[i * n + j] == 1) {

@@ -12,15 +12,14 @@
 #include <Eigen/Geometry>
 #include <Eigen/SparseCholesky>
 
+#include "base/numbers.h"
 #include "base/short_text.h"
 #include "geometry/small_matrix.h"
 
 namespace aguja {
 namespace {
 
-constexpr double kNever = std::numeric_limits<double>::infinity();
-
-Vector normal_of(const Mesh& mesh, TriangleId id) {
+Vector unit_normal_of(const Mesh& mesh, TriangleId id) {
   const Triangle& t = mesh.triangle(id);
   const Point& a = mesh.point(t[0]);
   const Vector n = (mesh.point(t[1]) - a).cross(mesh.point(t[2]) - a);
@@ -87,7 +86,7 @@ Surroundings::Surroundings(const FillScene& scene, const Opening& opening) : sce
     for (std::size_t i = 0; i < loop.size(); ++i) {
       const auto id = scene.edges.find(loop[i], loop[(i + 1) % loop.size()]);
       const TriangleId t = scene.edges.uses(*id)[0].triangle();
-      edges.push_back({t, normal_of(scene.mesh, t), {}, 0});
+      edges.push_back({t, unit_normal_of(scene.mesh, t), {}, 0});
     }
     edges_.push_back(std::move(edges));
   }
@@ -199,8 +198,8 @@ std::vector<Vector> Surroundings::creases_at(VertexId v) const {
       const auto id = scene_.edges.find(v, tri[(c + 1) % 3]);
       const auto uses = scene_.edges.uses(*id);
       if (uses.size() != 2) continue;
-      const Vector a = normal_of(scene_.mesh, uses[0].triangle());
-      const Vector b = normal_of(scene_.mesh, uses[1].triangle());
+      const Vector a = unit_normal_of(scene_.mesh, uses[0].triangle());
+      const Vector b = unit_normal_of(scene_.mesh, uses[1].triangle());
       if (a.dot(b) >= std::cos(kCreaseAngle)) continue;
       creases.push_back((scene_.mesh.point(v) - scene_.mesh.point(tri[(c + 1) % 3])).normalized());
     }
@@ -247,7 +246,7 @@ class DraftMaker {
   }
   // The largest distance of its points from a plane through their middle.
   [[nodiscard]] double off_plane(const DraftLoop& loop, const Vector& normal) const {
-    double low = kNever, high = -kNever;
+    double low = kInfinity, high = -kInfinity;
     for (const std::uint32_t p : loop) {
       const double h = normal.dot(draft.points[p] - draft.points[loop[0]]);
       low = std::min(low, h), high = std::max(high, h);
@@ -670,7 +669,7 @@ class Roof {
 
   // Closes the side whose two neighbours meet it nearest.
   bool close_one() {
-    double best = kNever;
+    double best = kInfinity;
     std::size_t which = 0;
     Point corner = Point::Zero();
     const std::size_t n = sides_.size();
@@ -687,7 +686,7 @@ class Roof {
         corner = *x;
       }
     }
-    if (!(best < kNever)) return false;
+    if (!(best < kInfinity)) return false;
     Side &before = sides_[(which + n - 1) % n], &own = sides_[which],
          &after = sides_[(which + 1) % n];
     const std::uint32_t x = new_point(corner, own);
@@ -869,7 +868,7 @@ class CreaseNet {
     std::vector<bool> used(ends_.size());
     while (true) {
       // Best aligned pair within one part.
-      double best = kNever;
+      double best = kInfinity;
       std::size_t a = 0, b = 0, in = 0;
       for (std::size_t i = 0; i < ends_.size(); ++i) {
         for (std::size_t j = i + 1; j < ends_.size() && !used[i]; ++j) {
@@ -887,7 +886,7 @@ class CreaseNet {
           }
         }
       }
-      if (!(best < kNever)) return parts;
+      if (!(best < kInfinity)) return parts;
       used[a] = used[b] = true;
       split(parts, in, a, b);
     }
@@ -1036,7 +1035,7 @@ DraftOutcome draft_ruled(const Surroundings& around, const Opening& opening,
       i = nearest_in(draft, a, *start.start);
       j = nearest_in(draft, b, *start.other_start);
     } else {
-      double best = kNever;
+      double best = kInfinity;
       const std::size_t step = std::max<std::size_t>(1, a.size() / 256);
       for (std::size_t k = 0; k < a.size(); k += step) {
         const std::size_t m = nearest_in(draft, b, draft.points[a[k]]);

@@ -10,12 +10,11 @@
 #include "aguja/mend/by_hand.h"
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/weld.h"
+#include "aguja/model/proposed_tolerance.h"
 #include "mend/finding_openings.h"
 
 namespace aguja {
 namespace {
-
-using enum FindingKind;
 
 // ---- What is proposed for findings, in the order in which their dependencies ask for it.
 
@@ -28,6 +27,7 @@ struct Rule {
 };
 
 const std::vector<Rule>& rules() {
+  using enum FindingKind;
   static const std::vector<Rule> kRules = {
       {Remedy::drop, {duplicate_triangle}, true, false, "exact copies: nothing is lost"},
       {Remedy::drop, {wire_edge, unused_vertex}, false, false, "they bound no surface"},
@@ -70,7 +70,7 @@ const std::vector<Rule>& rules() {
 // Runs on its own if the plan says so: this many openings are looked at beforehand.
 constexpr std::size_t kMostPreviewed = 400;
 // Rounds of planning, running and inspecting again.
-constexpr int kMostRounds = 40;
+constexpr int kMostMendRounds = 40;
 
 bool is_accepted(const MendOptions& options, FindingKind kind) {
   return options.accept_all || std::find(options.accepted.begin(), options.accepted.end(), kind) !=
@@ -96,6 +96,8 @@ void select(Step& step, const std::vector<const Finding*>& findings, bool one_ea
 // ---- Planning and running.
 
 class Mender {
+  using enum FindingKind;
+
  public:
   Mender(Model model, const MendOptions& options, Progress* progress)
       : options_(options), progress_(progress), input_(model), state_(std::move(model)) {
@@ -237,7 +239,7 @@ class Mender {
     step.settings["method"] = std::string("auto");
     step.why = "what is missing there is a decision";
     if (!view) {
-      view = std::make_unique<FillView>(state_.model.parts[*f.part_index].mesh, tolerance());
+      view = std::make_unique<FillView>(state_.model.parts[*f.part_index].mesh(), tolerance());
     }
     const std::vector<Opening> openings = view->openings.of(f);
     if (openings.empty()) {
@@ -280,7 +282,7 @@ class Mender {
   void run_own() {
     weld_equal_points();
     std::set<std::string> failed, tried;
-    for (int round = 0; round < kMostRounds && !stopped_; ++round) {
+    for (int round = 0; round < kMostMendRounds && !stopped_; ++round) {
       const std::vector<Step> steps = propose();
       bool changed = false;
       std::set<std::string> parts;
@@ -338,8 +340,8 @@ class Mender {
   void weld_equal_points() {
     bool any = false;
     for (const Part& part : state_.model.parts) {
-      const auto& triangles = part.mesh.triangles;
-      any |= !part.mesh.points_are_distinct ||
+      const auto& triangles = part.mesh().triangles;
+      any |= !part.mesh().points_are_distinct ||
              std::any_of(triangles.begin(), triangles.end(), has_equal_corners);
     }
     if (!any) return;
@@ -423,9 +425,9 @@ class Mender {
     const auto harms = [&] {
       for (std::size_t p = 0; p < state_.model.parts.size(); ++p) {
         Change whole;
-        whole.mesh = done.back().result.state.model.parts[p].mesh;
+        whole.mesh = done.back().result.state.model.parts[p].mesh();
         whole.parent.assign(whole.mesh.triangles.size(), {kNoIndex});
-        if (!harm_of(state_.model.parts[p].mesh, whole).empty()) return true;
+        if (!harm_of(state_.model.parts[p].mesh(), whole).empty()) return true;
       }
       return false;
     };
@@ -478,8 +480,8 @@ class Mender {
       result_.area_added += line.area_added;
       result_.area_removed += line.area_removed;
     }
-    for (const PartTrace& trace : state_.traces) {
-      for (const double s : trace.spent) {
+    for (const auto& trace : state_.traces) {
+      for (const double s : trace->spent) {
         result_.largest_movement = std::max(result_.largest_movement, s);
       }
     }
@@ -532,8 +534,9 @@ class Mender {
   void measure() {
     Model after_and_removed = state_.model, kept = state_.model;
     for (std::size_t p = 0; p < state_.model.parts.size(); ++p) {
-      Mesh& all = after_and_removed.parts[p].mesh;
-      const Mesh& removed = state_.traces[p].removed;
+      PartDraft with_removed(state_.model.parts[p]), without_added(state_.model.parts[p]);
+      Mesh& all = with_removed.mesh;
+      const Mesh& removed = state_.traces[p]->removed;
       const auto shift = static_cast<std::uint32_t>(all.points.size());
       all.points.insert(all.points.end(), removed.points.begin(), removed.points.end());
       for (Triangle t : removed.triangles) {
@@ -541,16 +544,18 @@ class Mender {
         all.triangles.push_back(t);
         if (!all.patch_of.empty()) all.patch_of.push_back({0});
       }
-      Mesh& own = kept.parts[p].mesh;
+      Mesh& own = without_added.mesh;
       std::size_t next = 0;
       for (std::size_t t = 0; t < own.triangles.size(); ++t) {
-        if (state_.traces[p].added[t]) continue;
+        if (state_.traces[p]->added[t]) continue;
         own.triangles[next] = own.triangles[t];
         if (!own.patch_of.empty()) own.patch_of[next] = own.patch_of[t];
         ++next;
       }
       own.triangles.resize(next);
       if (!own.patch_of.empty()) own.patch_of.resize(next);
+      after_and_removed.parts[p] = std::move(with_removed);
+      kept.parts[p] = std::move(without_added);
     }
     const bool changed = std::any_of(result_.ledger.begin(), result_.ledger.end(),
                                      [](const LedgerLine& l) { return l.changed_anything(); });
@@ -591,8 +596,8 @@ ToleranceChoice chosen_tolerance(const Model& model, const MendOptions& options)
   } else {
     choice.why = "nothing needs joining: the precision of the coordinates";
     for (const Part& part : model.parts) {
-      const double diagonal = box_of(part.mesh).diagonal();
-      choice.value = std::max(choice.value, fit_for(part.mesh.points, kFitOfDiagonal * diagonal));
+      const double diagonal = box_of(part.mesh()).diagonal();
+      choice.value = std::max(choice.value, fit_for(part.mesh().points, kFitOfDiagonal * diagonal));
     }
   }
   if (!(choice.value >= 0) || !std::isfinite(choice.value)) {

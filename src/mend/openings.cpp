@@ -10,7 +10,7 @@ namespace aguja {
 namespace {
 
 // A naked edge as the filling triangle will run along it.
-struct Side {
+struct RimSide {
   VertexId from, to;
   TriangleId triangle;
 };
@@ -25,7 +25,7 @@ class LoopFinder {
       const Triangle& t = triangles[use.triangle().value];
       sides_.push_back({t[(use.corner() + 1) % 3], t[use.corner()], use.triangle()});
     }
-    std::sort(sides_.begin(), sides_.end(), [](const Side& a, const Side& b) {
+    std::sort(sides_.begin(), sides_.end(), [](const RimSide& a, const RimSide& b) {
       return std::pair(a.from, a.to) < std::pair(b.from, b.to);
     });
     used_.resize(sides_.size());
@@ -46,7 +46,7 @@ class LoopFinder {
   [[nodiscard]] std::vector<std::size_t> leaving(VertexId v) const {
     std::vector<std::size_t> out;
     auto at = std::lower_bound(sides_.begin(), sides_.end(), v,
-                               [](const Side& s, VertexId w) { return s.from < w; });
+                               [](const RimSide& s, VertexId w) { return s.from < w; });
     for (; at != sides_.end() && at->from == v; ++at) {
       const auto s = static_cast<std::size_t>(at - sides_.begin());
       if (!used_[s]) out.push_back(s);
@@ -57,7 +57,7 @@ class LoopFinder {
   // Of several ways on, the one that turns most to the side where the hole is: seen with the
   // surface facing the viewer, the hole of this loop is on the left.
   [[nodiscard]] std::size_t choose(std::size_t came, const std::vector<std::size_t>& ways) const {
-    const Side& in = sides_[came];
+    const RimSide& in = sides_[came];
     const Point& p = points_[in.to.value];
     const Vector back = points_[in.from.value] - p;
     Vector normal = normal_of(in.triangle);
@@ -126,7 +126,7 @@ class LoopFinder {
 
   std::span<const Point> points_;
   std::span<const Triangle> triangles_;
-  std::vector<Side> sides_;  // by where they leave
+  std::vector<RimSide> sides_;  // by where they leave
   std::vector<bool> used_;
   Loops out_;
 };

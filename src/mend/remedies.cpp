@@ -5,6 +5,7 @@
 namespace aguja {
 namespace {
 
+namespace remedy_table {
 using enum SettingType;
 
 constexpr SettingInfo kWeld[] = {
@@ -80,6 +81,8 @@ constexpr std::array<RemedyInfo, 21> kRemedies = {{
     {Remedy::refine, "refine", "better triangles within a stated deviation", false, false, {}},
     {Remedy::wrap, "wrap", "a closed surface around what cannot be mended", false, false, {}},
 }};
+}  // namespace remedy_table
+using remedy_table::kRemedies;
 
 }  // namespace
 

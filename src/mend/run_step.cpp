@@ -143,7 +143,7 @@ void keep_nearest_part(const MendState& state, const Point& place, std::vector<T
   double nearest = std::numeric_limits<double>::infinity();
   std::size_t best = 0;
   for (const Target& target : targets) {
-    for (const Point& p : state.model.parts[target.part].mesh.points) {
+    for (const Point& p : state.model.parts[target.part].mesh().points) {
       if ((p - place).squaredNorm() >= nearest) continue;
       nearest = (p - place).squaredNorm();
       best = target.part;
@@ -523,23 +523,25 @@ LedgerLine line_of(const Mesh& before, const Budget& budget, const Change& chang
 }  // namespace
 
 MendState::MendState(Model read) : model(std::move(read)) {
-  for (Part& part : model.parts) {
-    PartTrace trace;
-    trace.spent.assign(part.mesh.triangles.size(), 0.0);
-    trace.added.assign(part.mesh.triangles.size(), false);
+  for (const Part& part : model.parts) {
+    const std::size_t triangles = part.mesh().triangles.size();
+    auto trace = std::make_shared<PartTrace>();
+    trace->spent.assign(triangles, 0.0);
+    trace->added.assign(triangles, false);
     traces.push_back(std::move(trace));
   }
 }
 
 void accept(MendState& state, std::size_t index, Change change) {
-  Part& part = state.model.parts[index];
-  PartTrace& trace = state.traces[index];
+  const Part& part = state.model.parts[index];
+  const Mesh& mesh = part.mesh();
+  PartTrace trace = *state.traces[index];
   // Triangles with two equal corners have no area to give up, but go all the same.
-  std::vector<bool> goes(part.mesh.triangles.size());
+  std::vector<bool> goes(mesh.triangles.size());
   for (std::uint32_t t = 0; t < goes.size(); ++t) {
-    const Triangle& own = part.mesh.triangles[t];
+    const Triangle& own = mesh.triangles[t];
     for (std::size_t c = 0; c < 3; ++c) {
-      if (part.mesh.point(own[c]) == part.mesh.point(own[(c + 1) % 3])) goes[t] = true;
+      if (mesh.point(own[c]) == mesh.point(own[(c + 1) % 3])) goes[t] = true;
     }
   }
   for (const TriangleId p : change.parent) {
@@ -549,9 +551,9 @@ void accept(MendState& state, std::size_t index, Change change) {
   for (std::uint32_t i = 0; i < goes.size(); ++i) {
     const TriangleId t{i};
     if (!goes[i] || trace.added[i]) continue;
-    Triangle own = part.mesh.triangle(t);
+    Triangle own = mesh.triangle(t);
     for (VertexId& v : own.corner) {
-      trace.removed.points.push_back(part.mesh.point(v));
+      trace.removed.points.push_back(mesh.point(v));
       v = {static_cast<std::uint32_t>(trace.removed.points.size() - 1)};
     }
     trace.removed.triangles.push_back(own);
@@ -561,19 +563,24 @@ void accept(MendState& state, std::size_t index, Change change) {
     const TriangleId p = change.parent[t];
     added[t] = p.value == kNoIndex || trace.added[p.value];
   }
+  Shape shape;
+  shape.patch_names = part.patch_names();
+  shape.patch_colours = part.patch_colours();
   if (!change.new_patches.empty()) {
     // What had no patches is one of them now.
-    std::size_t next = part.mesh.patch_of.empty() ? 1 : patch_count(part.mesh);
-    if (part.mesh.patch_of.empty() && part.patch_names.empty()) part.patch_names = {part.name};
-    part.patch_names.resize(next);
+    const std::size_t next = mesh.patch_of.empty() ? 1 : patch_count(mesh);
+    if (mesh.patch_of.empty() && shape.patch_names.empty()) shape.patch_names = {part.name};
+    shape.patch_names.resize(next);
     for (const std::string& name : change.new_patches) {
-      part.patch_names.push_back(name + "-" + std::to_string(++trace.fills));
+      shape.patch_names.push_back(name + "-" + std::to_string(++trace.fills));
     }
   }
   trace.added = std::move(added);
   trace.spent = std::move(change.spent);
-  part.mesh = std::move(change.mesh);
-  part.facets = {};  // stored normals and attributes are those of other triangles now
+  // Stored normals and attributes, and the surfaces, are those of other triangles now.
+  shape.mesh = std::move(change.mesh);
+  state.traces[index] = std::make_shared<const PartTrace>(std::move(trace));
+  state.model.parts[index] = Part(part.name, std::move(shape));
 }
 
 Inspection inspect_for_mending(const Model& model, const Profile& profile, double tolerance,
@@ -608,15 +615,15 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
   }
   for (const Target& target : targets) {
     const Part& part = state.model.parts[target.part];
-    const Budget budget{allowed, state.traces[target.part].spent};
+    const Budget budget{allowed, state.traces[target.part]->spent};
     // Remedies work on distinct points; what that welds is no step of its own.
     Change welded;
-    const bool needs_weld = !part.mesh.points_are_distinct && step.remedy != Remedy::weld;
+    const bool needs_weld = !part.mesh().points_are_distinct && step.remedy != Remedy::weld;
     if (needs_weld) {
-      welded = unchanged(part.mesh, budget);
-      welded.mesh = with_distinct_points(part.mesh);
+      welded = unchanged(part.mesh(), budget);
+      welded.mesh = with_distinct_points(part.mesh());
     }
-    const Mesh& mesh = needs_weld ? welded.mesh : part.mesh;
+    const Mesh& mesh = needs_weld ? welded.mesh : part.mesh();
     Change change =
         change_of(mesh, target, {step, tolerance, options.round_to_float, progress}, budget);
     std::string harm = harm_of(mesh, change);
@@ -680,8 +687,8 @@ Trial try_fills(std::shared_ptr<const MendState> state, std::span<const Finding>
   trial.id = id;
   trial.part = *at->part_index;
   trial.place = at->place;
-  const Budget budget{options.tolerance, state->traces[trial.part].spent};
-  const FindingOpenings openings(state->model.parts[trial.part].mesh, options.tolerance, budget);
+  const Budget budget{options.tolerance, state->traces[trial.part]->spent};
+  const FindingOpenings openings(state->model.parts[trial.part].mesh(), options.tolerance, budget);
   const std::vector<Opening> own = openings.of(*at);
   if (own.size() != 1) {
     throw StepError(
@@ -693,7 +700,7 @@ Trial try_fills(std::shared_ptr<const MendState> state, std::span<const Finding>
   accept(*prepared, trial.part, openings.prepared());
   trial.state = prepared;
   trial.outcomes =
-      Filler(prepared->model.parts[trial.part].mesh, options.tolerance).try_all(own[0], options);
+      Filler(prepared->model.parts[trial.part].mesh(), options.tolerance).try_all(own[0], options);
   return trial;
 }
 
@@ -702,8 +709,8 @@ StepResult accept_trial(const Trial& trial, FillMethod method, double tolerance)
   if (fill == nullptr) {
     throw ArgumentError(trial.id + ": " + std::string(slug(method)) + " gives no fill");
   }
-  const Mesh& mesh = trial.state->model.parts[trial.part].mesh;
-  const Budget budget{tolerance, trial.state->traces[trial.part].spent};
+  const Mesh& mesh = trial.state->model.parts[trial.part].mesh();
+  const Budget budget{tolerance, trial.state->traces[trial.part]->spent};
   Change change = add_fills(mesh, std::span(fill, 1), budget);
   StepResult result{*trial.state, {}, change.done > 0};
   LedgerLine line = line_of(mesh, budget, change);

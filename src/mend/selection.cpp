@@ -63,7 +63,7 @@ bool is_left_out(const Selection& s, const Finding& f) {
 bool is_named(const Selection& s, const Part& part, std::uint32_t patch) {
   const std::string number = std::to_string(patch);
   const std::string name =
-      patch < part.patch_names.size() ? part.patch_names[patch] : std::string();
+      patch < part.patch_names().size() ? part.patch_names()[patch] : std::string();
   return std::any_of(s.patches.begin(), s.patches.end(), [&](const std::string& p) {
     return p == number || (!name.empty() && (p == name || p == part.name + "/" + name));
   });
@@ -202,7 +202,7 @@ std::pair<std::size_t, TriangleId> nearest_triangle(const Model& model, const Se
   std::pair<std::size_t, TriangleId> found{model.parts.size(), {0}};
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     if (!s.part.empty() && model.parts[p].name != s.part) continue;
-    const Mesh& mesh = model.parts[p].mesh;
+    const Mesh& mesh = model.parts[p].mesh();
     for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
       const auto [a, b, c] = corners_of(mesh, {t});
       const double d = (closest_point(*s.near, a, b, c) - *s.near).norm();
@@ -227,7 +227,7 @@ void check_names(const Model& model, const Selection& s) {
   std::set<std::string> parts, patches;
   for (const Part& part : model.parts) {
     parts.insert(part.name);
-    for (const std::string& name : part.patch_names) patches.insert(name);
+    for (const std::string& name : part.patch_names()) patches.insert(name);
   }
   if (!s.part.empty() && !parts.contains(s.part)) {
     throw ArgumentError("there is no part '" + s.part + "'; there are: " + list(parts));
@@ -235,7 +235,7 @@ void check_names(const Model& model, const Selection& s) {
   for (const std::string& wanted : s.patches) {
     bool there = false;
     for (const Part& part : model.parts) {
-      for (const PatchId p : part.mesh.patch_of) {
+      for (const PatchId p : part.mesh().patch_of) {
         Selection one;
         one.patches = {wanted};
         if (is_named(one, part, p.value)) {
@@ -259,7 +259,7 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
                                                       const Selection& s) {
   check_names(model, s);
   std::vector<std::vector<bool>> wanted;
-  for (const Part& part : model.parts) wanted.emplace_back(part.mesh.triangles.size());
+  for (const Part& part : model.parts) wanted.emplace_back(part.mesh().triangles.size());
   const bool by_patch = !s.patches.empty(), by_range = !s.triangles.empty();
   if (s.names_findings()) {
     for (const std::size_t i : select_findings(s, findings)) {
@@ -272,13 +272,13 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     const Part& part = model.parts[p];
     if (!s.part.empty() && part.name != s.part) continue;
-    for (std::uint32_t t = 0; t < part.mesh.triangles.size(); ++t) {
-      const PatchId patch = part.mesh.patch_of.empty() ? PatchId{0} : part.mesh.patch_of[t];
+    for (std::uint32_t t = 0; t < part.mesh().triangles.size(); ++t) {
+      const PatchId patch = part.mesh().patch_of.empty() ? PatchId{0} : part.mesh().patch_of[t];
       bool is_wanted = by_patch && is_named(s, part, patch.value);
       for (const auto& [first, last] : s.triangles) is_wanted |= first <= t && t <= last;
       is_wanted |= only_place && !s.near && (s.box || !s.part.empty() || !s.but.empty());
       if (is_wanted && s.box) {
-        for (const Point& c : corners_of(part.mesh, {t})) is_wanted &= s.box->contains(c);
+        for (const Point& c : corners_of(part.mesh(), {t})) is_wanted &= s.box->contains(c);
       }
       if (is_wanted) wanted[p][t] = true;
     }
@@ -286,7 +286,7 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
   if (only_place && s.near) {
     if (const auto [p, t] = nearest_triangle(model, s); p < model.parts.size()) {
       // The whole patch, where there are patches.
-      const Mesh& mesh = model.parts[p].mesh;
+      const Mesh& mesh = model.parts[p].mesh();
       for (std::uint32_t k = 0; k < mesh.triangles.size(); ++k) {
         const bool same = !mesh.patch_of.empty() && mesh.patch_of[k] == mesh.patch_of[t.value];
         if (same || k == t.value) wanted[p][k] = true;
@@ -305,8 +305,8 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
     const Part& part = model.parts[p];
     for (std::uint32_t t = 0; t < wanted[p].size(); ++t) {
       if (!wanted[p][t]) continue;
-      if (!s.but.empty() && !part.mesh.patch_of.empty() &&
-          is_named(left_out, part, part.mesh.patch_of[t].value)) {
+      if (!s.but.empty() && !part.mesh().patch_of.empty() &&
+          is_named(left_out, part, part.mesh().patch_of[t].value)) {
         continue;
       }
       out[p].push_back({t});
@@ -324,31 +324,7 @@ Model only_triangles(const Model& model, const std::vector<std::vector<TriangleI
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     if (triangles[p].empty()) continue;
     const Part& part = model.parts[p];
-    Part own;
-    own.name = part.name;
-    own.patch_names = part.patch_names;
-    own.patch_colours = part.patch_colours;
-    own.mesh.points_are_distinct = part.mesh.points_are_distinct;
-    std::vector<std::uint32_t> number(part.mesh.points.size(), kNoIndex);
-    for (const TriangleId id : triangles[p]) {
-      Triangle t = part.mesh.triangle(id);
-      for (VertexId& v : t.corner) {
-        if (number[v.value] == kNoIndex) {
-          number[v.value] = static_cast<std::uint32_t>(own.mesh.points.size());
-          own.mesh.points.push_back(part.mesh.point(v));
-        }
-        v = {number[v.value]};
-      }
-      own.mesh.triangles.push_back(t);
-      if (!part.mesh.patch_of.empty()) own.mesh.patch_of.push_back(part.mesh.patch_of[id.value]);
-      if (!part.facets.normals.empty()) {
-        own.facets.normals.push_back(part.facets.normals[id.value]);
-      }
-      if (!part.facets.attributes.empty()) {
-        own.facets.attributes.push_back(part.facets.attributes[id.value]);
-      }
-    }
-    out.parts.push_back(std::move(own));
+    out.parts.emplace_back(part.name, only_triangles(part.placed(), triangles[p]));
   }
   return out;
 }
@@ -356,7 +332,7 @@ Model only_triangles(const Model& model, const std::vector<std::vector<TriangleI
 Model findings_as_patches(const Model& model, std::span<const Finding> findings) {
   Model out = model;
   for (std::size_t p = 0; p < out.parts.size(); ++p) {
-    Part& part = out.parts[p];
+    PartDraft part(std::move(out.parts[p]));
     std::uint32_t next = 0;
     for (const PatchId patch : part.mesh.patch_of) next = std::max(next, patch.value + 1);
     if (part.mesh.patch_of.empty()) {
@@ -378,6 +354,7 @@ Model findings_as_patches(const Model& model, std::span<const Finding> findings)
       part.patch_names.push_back(f.id);
       ++next;
     }
+    out.parts[p] = std::move(part);
   }
   return out;
 }

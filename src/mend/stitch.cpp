@@ -17,8 +17,8 @@ namespace aguja {
 namespace {
 
 // After so many rounds of undoing what harms, the step is given up as a whole.
-constexpr int kMostRounds = 24;
-constexpr int kMostPasses = 4;
+constexpr int kMostZipRounds = 24;
+constexpr int kMostZipPasses = 4;
 
 using Origins = std::vector<std::pair<VertexId, Point>>;
 
@@ -49,7 +49,7 @@ class Stitcher {
     for (int step = 1; step <= options.steps; ++step) {
       advance(progress_, "stitch", static_cast<double>(step - 1) / options.steps);
       // What one pass had to leave, its neighbours being in the way, the next may join.
-      for (int pass = 0; pass < kMostPasses; ++pass) {
+      for (int pass = 0; pass < kMostZipPasses; ++pass) {
         const std::size_t naked = naked_;
         if (naked == 0) break;
         refused_.clear();
@@ -127,7 +127,7 @@ class Stitcher {
         banned.insert(banned.end(), k.members.begin(), k.members.end());
         refused_.push_back({reason, k.place, {}});
       }
-      if (round == kMostRounds) return;
+      if (round == kMostZipRounds) return;
       std::sort(banned.begin(), banned.end());
     }
   }
@@ -346,9 +346,12 @@ StitchedModel stitch(Model model, double tolerance, const StitchOptions& options
   check(tolerance, options);
   StitchResult total;
   for (Part& part : model.parts) {
-    StitchResult r = stitch(part.mesh, tolerance, options, times, progress);
-    part.mesh = std::move(r.mesh);
-    part.facets = {};  // stored normals and attributes are those of other triangles now
+    StitchResult r = stitch(part.mesh(), tolerance, options, times, progress);
+    PartDraft changed(std::move(part));
+    changed.mesh = std::move(r.mesh);
+    changed.facets = {};  // stored normals and attributes are those of other triangles now
+    changed.surfaces.clear();
+    part = std::move(changed);
     total.naked_before += r.naked_before;
     total.naked_after += r.naked_after;
     total.joined += r.joined;

@@ -27,12 +27,12 @@ void prepare(const Welded& mesh, TriangleId t, std::optional<PreparedTriangle>& 
   if (out->turn() == 0 && is_collinear(out->corner(0), out->corner(1), out->corner(2))) out.reset();
 }
 
-Box box_of(const Welded& mesh, TriangleId t) {
+Box box_of_triangle(const Welded& mesh, TriangleId t) {
   Box box;
   for (const VertexId v : mesh.triangle(t).corner) box.extend(mesh.point(v));
   return box;
 }
-FloatBox float_box(const Welded& mesh, TriangleId t) { return FloatBox(box_of(mesh, t)); }
+FloatBox float_box(const Welded& mesh, TriangleId t) { return FloatBox(box_of_triangle(mesh, t)); }
 
 // A grid over some triangles that knows which of its cells hold any of them: a look at a few bits
 // spares most others the way down a tree. Every vertex knows its cell; a layer around the grid
@@ -43,7 +43,7 @@ class OccupiedCells {
   OccupiedCells(const Welded& mesh, std::span<const std::uint32_t> triangles) : mesh_(mesh) {
     if (triangles.empty()) return;
     Box whole;
-    for (const std::uint32_t t : triangles) whole.extend(box_of(mesh, {t}));
+    for (const std::uint32_t t : triangles) whole.extend(box_of_triangle(mesh, {t}));
     const Vector size = whole.high - whole.low;
     const double largest = size.maxCoeff();
     if (!(largest > 0) || !std::isfinite(largest)) return;
@@ -240,13 +240,13 @@ class SharedProgress {
 
 double cross_norm(const Vector& a, const Vector& b) { return a.cross(b).norm(); }
 
-struct Plane {
+struct TrianglePlane {
   Point origin;
   Vector normal;  // unit
   [[nodiscard]] double height(const Point& p) const { return normal.dot(p - origin); }
 };
 
-Plane plane_of(const LabelledTriangle& t) {
+TrianglePlane plane_of(const LabelledTriangle& t) {
   const Vector n = (t.corner[1] - t.corner[0]).cross(t.corner[2] - t.corner[0]);
   return {t.corner[0], n.normalized()};
 }
@@ -270,7 +270,7 @@ std::optional<std::pair<double, double>> clip(const Point& a, const Point& b,
 }
 
 // The piece of `t` in the plane.
-std::pair<Point, Point> cut(const LabelledTriangle& t, const Plane& plane) {
+std::pair<Point, Point> cut(const LabelledTriangle& t, const TrianglePlane& plane) {
   std::array<double, 3> h{};
   for (int i = 0; i < 3; ++i) h[i] = plane.height(t.corner[i]);
   std::optional<Point> first;
@@ -306,8 +306,8 @@ double distance_to_sides(const Point& p, const LabelledTriangle& t) {
 }
 
 ContactShape line_shape(const LabelledTriangle& a, const LabelledTriangle& b) {
-  const Plane pa = plane_of(a);
-  const Plane pb = plane_of(b);
+  const TrianglePlane pa = plane_of(a);
+  const TrianglePlane pb = plane_of(b);
   ContactShape shape;
   // Either triangle's piece within the other; rounding may lose one of them.
   const auto [p, q] = cut(a, pb);
@@ -330,7 +330,7 @@ ContactShape line_shape(const LabelledTriangle& a, const LabelledTriangle& b) {
     inset_b = std::max(inset_b, distance_to_sides(x, b));
   }
   shape.inset = std::min(inset_a, inset_b);
-  const auto reach = [](const Plane& plane, const LabelledTriangle& t) {
+  const auto reach = [](const TrianglePlane& plane, const LabelledTriangle& t) {
     double up = 0, down = 0;
     for (const Point& c : t.corner) {
       up = std::max(up, plane.height(c));

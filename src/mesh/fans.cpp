@@ -10,12 +10,12 @@ namespace aguja {
 namespace {
 
 // A triangle at a vertex joins its two other vertices: fans are the connected pieces of that graph.
-struct Link {
+struct FanLink {
   std::uint32_t a;
   std::uint32_t b;
 };
 
-Link link_of(const Triangle& t, VertexId v) {
+FanLink link_of(const Triangle& t, VertexId v) {
   if (t[0] == v) return {t[1].value, t[2].value};
   if (t[1] == v) return {t[2].value, t[0].value};
   return {t[0].value, t[1].value};
@@ -51,13 +51,13 @@ class FanCounter {
 
   std::size_t count_many() {
     nodes_.clear();
-    for (const Link& link : links_) nodes_.insert(nodes_.end(), {link.a, link.b});
+    for (const FanLink& link : links_) nodes_.insert(nodes_.end(), {link.a, link.b});
     std::sort(nodes_.begin(), nodes_.end());
     nodes_.erase(std::unique(nodes_.begin(), nodes_.end()), nodes_.end());
     parent_.resize(nodes_.size());
     std::iota(parent_.begin(), parent_.end(), std::size_t{0});
     std::size_t fans = nodes_.size();
-    for (const Link& link : links_) {
+    for (const FanLink& link : links_) {
       const std::size_t a = root(node(link.a));
       const std::size_t b = root(node(link.b));
       if (a == b) continue;
@@ -67,7 +67,7 @@ class FanCounter {
     return fans;
   }
 
-  static bool share(const Link& l, const Link& m) {
+  static bool share(const FanLink& l, const FanLink& m) {
     return l.a == m.a || l.a == m.b || l.b == m.a || l.b == m.b;
   }
   std::size_t node(std::uint32_t v) const {
@@ -79,7 +79,7 @@ class FanCounter {
     return i;
   }
 
-  std::vector<Link> links_;
+  std::vector<FanLink> links_;
   std::vector<std::uint32_t> nodes_;
   std::vector<std::size_t> parent_;
 };

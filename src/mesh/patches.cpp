@@ -30,7 +30,7 @@ constexpr std::size_t kFewestOfTorus = 12;
 // Vertices inside of a curved surface that make it known without looking at its border.
 constexpr std::size_t kFewestInside = 3;
 
-struct Region {
+struct GrownRegion {
   std::vector<std::uint32_t> triangles;
   double area = 0;
 };
@@ -154,7 +154,7 @@ class Recogniser {
   void find_facets() {
     const std::size_t n = mesh_.triangles().size();
     facet_of_.assign(n, kNoIndex);
-    Region region;
+    GrownRegion region;
     for (const std::uint32_t seed : largest_first(n, [&](std::size_t t) { return area_[t]; })) {
       if (facet_of_[seed] != kNoIndex || has_equal_corners(mesh_.triangles()[seed])) continue;
       const auto id = static_cast<std::uint32_t>(facets_.size());
@@ -218,9 +218,9 @@ class Recogniser {
   // Triangles that `take(t, apex)` accepts, from `seed` on; the other two corners are those of a
   // triangle that was accepted.
   template <class Take>
-  Region grow(std::uint32_t seed, const Take& take) {
+  GrownRegion grow(std::uint32_t seed, const Take& take) {
     ++stamp_;
-    Region region;
+    GrownRegion region;
     region.triangles = {seed};
     seen_[seed] = stamp_;
     // Breadth first: neighbours lie near each other in memory.
@@ -318,7 +318,7 @@ class Recogniser {
 
   struct Candidate {
     Primitive surface;
-    Region region;
+    GrownRegion region;
   };
 
   // Grows, refits to what was found, and grows again, until it gets no further.
@@ -342,7 +342,7 @@ class Recogniser {
       if (!lies_on(surface, seed)) break;
       const double side =
           surface.normal(middle(seed)).dot(normal_[seed].cast<double>()) >= 0 ? 1 : -1;
-      Region region = grow(seed, [&](std::uint32_t t, const Point& added) {
+      GrownRegion region = grow(seed, [&](std::uint32_t t, const Point& added) {
         return std::fabs(surface.distance(added)) <= fit_ && turns_with(surface, side, t);
       });
       const std::size_t count = region.triangles.size();
@@ -368,7 +368,7 @@ class Recogniser {
     for (std::size_t i = 0; i < points.size(); i += step) kept.push_back(points[i]);
     return kept;
   }
-  [[nodiscard]] std::vector<Point> sample(const Region& region) const {
+  [[nodiscard]] std::vector<Point> sample(const GrownRegion& region) const {
     std::vector<Point> points;
     const std::size_t n = region.triangles.size();
     const std::size_t step = std::max<std::size_t>(1, 3 * n / kMostFitted);
@@ -502,7 +502,7 @@ class Recogniser {
     if (tried_[seed] && facets_[f].count <= kFewOfFacet && stays_small(f)) return;
     // Facets are found without regard to what was claimed since.
     Primitive plane{PrimitiveKind::plane, middle(seed), normal_[seed].cast<double>(), 0, 0};
-    Region flat = grow(seed, [&](std::uint32_t t, const Point&) { return facet_of_[t] == f; });
+    GrownRegion flat = grow(seed, [&](std::uint32_t t, const Point&) { return facet_of_[t] == f; });
     const Open open = open_border(flat, f, plane);
     std::optional<Candidate> curved;
     // A facet that is far larger than those around it is a plane that they run into.
@@ -556,7 +556,7 @@ class Recogniser {
     double gradual = 0;         // of that, where what comes next is hardly off the plane
     double typical = 0;         // mean area of the free facets there, weighted by that length
   };
-  [[nodiscard]] Open open_border(const Region& region, std::uint32_t facet,
+  [[nodiscard]] Open open_border(const GrownRegion& region, std::uint32_t facet,
                                  const Primitive& plane) const {
     Open open;
     double weighted = 0;
@@ -584,7 +584,7 @@ class Recogniser {
     return open;
   }
 
-  void add(Region region, std::optional<Primitive> surface) {
+  void add(GrownRegion region, std::optional<Primitive> surface) {
     const PatchId id{static_cast<std::uint32_t>(result_.patches.size())};
     Patch patch;
     patch.triangles = region.triangles.size();
@@ -603,12 +603,12 @@ class Recogniser {
   void gather_rest() {
     for (std::uint32_t t = 0; t < result_.patch_of.size(); ++t) {
       if (!is_free(t) || has_equal_corners(mesh_.triangles()[t])) continue;
-      Region region = grow(t, [](std::uint32_t, const Point&) { return true; });
+      GrownRegion region = grow(t, [](std::uint32_t, const Point&) { return true; });
       if (!join_neighbour(region)) add(std::move(region), std::nullopt);
     }
   }
 
-  bool join_neighbour(const Region& crumb) {
+  bool join_neighbour(const GrownRegion& crumb) {
     constexpr std::size_t kLargestCrumb = 2;
     if (crumb.triangles.size() > kLargestCrumb) return false;
     std::uint32_t best = kNoIndex;

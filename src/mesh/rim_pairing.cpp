@@ -12,11 +12,11 @@
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
 #include "base/disjoint_sets.h"
+#include "base/numbers.h"
 
 namespace aguja {
 namespace {
 
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
 // Pieces that face each other run along each other within 60 degrees.
 constexpr double kLeastCosine = 0.5;
 // Triangles within 15 degrees of lying back to back are the faces of a thin wall.
@@ -32,7 +32,7 @@ constexpr double kLargest = 1e300;
 double clamp01(double t) { return std::clamp(t, 0.0, 1.0); }
 
 // Everything that the tests ask of a naked edge.
-struct Side {
+struct FacingSide {
   Point a, b;
   Vector along;   // unit
   Vector inward;  // unit: from the edge into its triangle
@@ -45,8 +45,8 @@ struct Side {
   }
 };
 
-Side side_of(const Welded& mesh, const NakedEdge& e) {
-  Side s;
+FacingSide side_of(const Welded& mesh, const NakedEdge& e) {
+  FacingSide s;
   s.a = mesh.point(e.from);
   s.b = mesh.point(e.to);
   s.length = (s.b - s.a).norm();
@@ -119,7 +119,7 @@ class Pairer {
   // Could pieces of the two be the sides of a crack, whatever their distance?
   [[nodiscard]] Fit fit(std::uint32_t i, std::uint32_t j) const {
     const NakedEdge &e = naked_[i], &f = naked_[j];
-    const Side &s = sides_[i], &t = sides_[j];
+    const FacingSide &s = sides_[i], &t = sides_[j];
     if (e.triangle == f.triangle) return Fit::no;
     const double cosine = s.along.dot(t.along);
     if (std::fabs(cosine) < kLeastCosine) return Fit::no;
@@ -206,7 +206,7 @@ class Pairer {
 
   // The pieces that lie side by side within reach.
   [[nodiscard]] std::optional<FacingPair> facing(std::uint32_t i, std::uint32_t j) const {
-    const Side &s = sides_[i], &t = sides_[j];
+    const FacingSide &s = sides_[i], &t = sides_[j];
     const bool same_way = s.along.dot(t.along) > 0;
     // The ends of t as seen from s, in the direction of s; where one lies beyond s, its end counts.
     const double t_first = same_way ? 0 : 1;
@@ -271,7 +271,7 @@ class Pairer {
   const std::vector<NakedEdge>& naked_;
   RimPairing& pairing_;
   double reach_;
-  std::vector<Side> sides_;
+  std::vector<FacingSide> sides_;
   BoxTree tree_;
 };
 

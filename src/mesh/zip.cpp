@@ -15,7 +15,7 @@ namespace aguja {
 namespace {
 
 // A rim that turns by more than 25 degrees has a corner there.
-constexpr double kCornerCosine = 0.906;
+constexpr double kRimCornerCosine = 0.906;
 
 // "Vertex v faces edge e at t", or, with an edge of kNoIndex, "v faces vertex u".
 struct Proposal {
@@ -150,7 +150,7 @@ class Planner {
     std::vector<bool> corner(vertices_.size());
     for (std::size_t i = 0; i < corner.size(); ++i) {
       corner[i] = edges[i] != 2 ||
-                  direction(first_two[i][0]).dot(direction(first_two[i][1])) < kCornerCosine;
+                  direction(first_two[i][0]).dot(direction(first_two[i][1])) < kRimCornerCosine;
     }
     return corner;
   }

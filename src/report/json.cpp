@@ -1,3 +1,5 @@
+#include "aguja/report/surface_report.h"
+#include "base/numbers.h"
 #include "report/json_parts.h"
 
 #include <cmath>
@@ -9,8 +11,6 @@ namespace aguja {
 namespace {
 
 constexpr int kSchemaVersion = 1;
-
-double degrees(double radians) { return radians * 180 / std::numbers::pi; }
 
 }  // namespace
 
@@ -144,7 +144,7 @@ Json finding_json(const Finding& f, LengthUnit unit) {
 void add_model(Json& object, const Model& model) {
   object["unit"] = symbol(model.unit);
   object["unit_assumed"] = model.unit_assumed;
-  object["notes"] = model.notes;
+  object["notes"] = notes_of(model);
 }
 
 namespace {
@@ -248,7 +248,7 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
   Json parts = Json::array();
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     parts.push_back({{"name", model.parts[p].name},
-                     {"triangles", model.parts[p].mesh.triangles.size()},
+                     {"triangles", model.parts[p].mesh().triangles.size()},
                      {"counts", all_counts_json(inspection.part_counts[p])}});
   }
   object["parts"] = std::move(parts);
@@ -384,8 +384,8 @@ Json compare_json(const Model& a, const Model& b, const Deviation& deviation,
   Json object;
   object["schema"] = schema_json("compare");
   object["unit"] = symbol(a.unit);
-  object["notes"] = a.notes;
-  for (const std::string& note : b.notes) object["notes"].push_back(note);
+  object["notes"] = notes_of(a);
+  for (const std::string& note : notes_of(b)) object["notes"].push_back(note);
   object["deviation"] = {{"a_to_b", one_way(deviation.a_to_b)},
                          {"b_to_a", one_way(deviation.b_to_a)}};
   add_facts(object, facts);

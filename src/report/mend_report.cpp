@@ -1,4 +1,5 @@
 #include "aguja/report/mend_report.h"
+#include "base/numbers.h"
 
 #include <map>
 #include <numbers>
@@ -10,8 +11,6 @@
 
 namespace aguja {
 namespace {
-
-double degrees(double radians) { return radians * 180 / std::numbers::pi; }
 
 Json refused_json(std::span<const Refusal> refused) {
   Json list = Json::array();

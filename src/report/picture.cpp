@@ -18,14 +18,15 @@
 #include "report/ray_scene.h"
 
 namespace aguja {
+
+struct ShownSegment {
+  Point a, b;
+};
+
 namespace {
 
 constexpr int kHead = 64;  // pixels for the title
 constexpr double kTau = 2 * std::numbers::pi;
-
-struct Segment {
-  Point a, b;
-};
 
 // A sheet to draw on; freed with its surface.
 class Sheet {
@@ -113,21 +114,21 @@ void draw_sign(const Sheet& sheet, Severity severity, double x, double y, double
   cairo_stroke(pen);
 }
 
-void draw_line(const Sheet& sheet, const Look& look, const Segment& s) {
+void draw_line(const Sheet& sheet, const Look& look, const ShownSegment& s) {
   const auto a = look.on_screen(s.a), b = look.on_screen(s.b);
   cairo_move_to(sheet.pen(), a[0], a[1] + kHead);
   cairo_line_to(sheet.pen(), b[0], b[1] + kHead);
 }
 
 // Where triangles pass through the plane.
-std::vector<Segment> cut_lines(const Model& model, const Vector& n, double offset) {
-  std::vector<Segment> lines;
+std::vector<ShownSegment> cut_lines(const Model& model, const Vector& n, double offset) {
+  std::vector<ShownSegment> lines;
   for (const Part& part : model.parts) {
-    for (const Triangle& t : part.mesh.triangles) {
+    for (const Triangle& t : part.mesh().triangles) {
       Point ends[3];
       std::size_t known = 0;
       for (std::size_t c = 0; c < 3; ++c) {
-        const Point &p = part.mesh.point(t[c]), &q = part.mesh.point(t[(c + 1) % 3]);
+        const Point &p = part.mesh().point(t[c]), &q = part.mesh().point(t[(c + 1) % 3]);
         const double hp = p.dot(n) - offset, hq = q.dot(n) - offset;
         if ((hp > 0) != (hq > 0)) ends[known++] = p + hp / (hp - hq) * (q - p);
       }
@@ -154,7 +155,7 @@ struct PictureStudio::Impl {
   std::string verdict;
   RayScene scene;
   Box box;
-  std::vector<Segment> naked;
+  std::vector<ShownSegment> naked;
 
   Impl(const Model& m, const Inspection& i, std::string f, std::string v)
       : model(m),
@@ -164,7 +165,7 @@ struct PictureStudio::Impl {
         scene(m, i.patches),
         box(box_of(m)) {
     for (const Part& part : model.parts) {
-      const Welded welded(part.mesh);
+      const Welded welded(part.mesh());
       const EdgeTable edges(welded.triangles(), welded.points().size());
       for (const EdgeId e : select_edges(edges, [&](EdgeId id) { return edges.is_naked(id); })) {
         naked.push_back({welded.point(edges.edge(e).low), welded.point(edges.edge(e).high)});
@@ -177,7 +178,7 @@ struct PictureStudio::Impl {
     Vector sum = Vector::Zero();
     double area = 0;
     for (const TriangleId t : f.triangles) {
-      const Mesh& mesh = model.parts[*f.part_index].mesh;
+      const Mesh& mesh = model.parts[*f.part_index].mesh();
       const Triangle& c = mesh.triangle(t);
       const Vector n =
           (mesh.point(c[1]) - mesh.point(c[0])).cross(mesh.point(c[2]) - mesh.point(c[0]));
@@ -235,8 +236,8 @@ struct PictureStudio::Impl {
   void draw_naked(const Sheet& sheet, const Look& look) const {
     cairo_t* pen = sheet.pen();
     const double dashes[] = {7, 4};
-    std::vector<const Segment*> drawn[2];  // seen, hidden
-    for (const Segment& s : naked) {
+    std::vector<const ShownSegment*> drawn[2];  // seen, hidden
+    for (const ShownSegment& s : naked) {
       const Point middle = 0.5 * (s.a + s.b);
       if (look.normal && middle.dot(*look.normal) > look.offset) continue;
       drawn[scene.is_hidden(middle, look) ? 1 : 0].push_back(&s);
@@ -245,7 +246,7 @@ struct PictureStudio::Impl {
       cairo_set_dash(pen, dashes, 2, 0);
       cairo_set_line_width(pen, hidden ? 1.2 : 2.6);
       sheet.colour(palette::kThread, hidden ? 0.45 : 1);
-      for (const Segment* s : drawn[hidden ? 1 : 0]) draw_line(sheet, look, *s);
+      for (const ShownSegment* s : drawn[hidden ? 1 : 0]) draw_line(sheet, look, *s);
       cairo_stroke(pen);
     }
     cairo_set_dash(pen, nullptr, 0, 0);
@@ -337,7 +338,7 @@ struct PictureStudio::Impl {
     cairo_clip(sheet.pen());
     draw_naked(sheet, look);
     if (look.normal) {
-      for (const Segment& s : cut_lines(model, *look.normal, look.offset)) {
+      for (const ShownSegment& s : cut_lines(model, *look.normal, look.offset)) {
         draw_line(sheet, look, s);
       }
       sheet.colour(palette::kMark);

@@ -15,7 +15,7 @@ constexpr int kSamples = 2;  // along each side of a pixel
 constexpr float kFar = std::numeric_limits<float>::infinity();
 
 // What one sample sees.
-struct Seen {
+struct SeenPixel {
   float red = 0, green = 0, blue = 0;
   std::uint32_t patch = kNoIndex;
   float depth = kFar;
@@ -71,8 +71,8 @@ struct RayScene::Kernel {
   }
 
   // Shaded by a lamp above the eye; back sides striped, what is chosen dotted.
-  [[nodiscard]] Seen shade(const RTCRayHit& hit, const Look& look, bool chosen, double x,
-                           double y) const {
+  [[nodiscard]] SeenPixel shade(const RTCRayHit& hit, const Look& look, bool chosen, double x,
+                                double y) const {
     using namespace palette;
     Vector n(hit.hit.Ng_x, hit.hit.Ng_y, hit.hit.Ng_z);
     if (n.norm() > 0) n.normalize();
@@ -93,18 +93,18 @@ struct RayScene::Kernel {
             hit.ray.tfar};
   }
 
-  [[nodiscard]] Seen look_along(const Look& look, const std::vector<bool>& chosen, double x,
-                                double y) const {
+  [[nodiscard]] SeenPixel look_along(const Look& look, const std::vector<bool>& chosen, double x,
+                                     double y) const {
     RTCRayHit hit = ray_at(look, x, y);
     const float last = hit.ray.tfar;
-    Seen seen;
+    SeenPixel seen;
     float left = 1;  // how much still comes through
     constexpr int kMostLayers = 12;
     constexpr float kVeil = 0.17F;
     for (int layer = 0; layer < kMostLayers; ++layer) {
       if (hit.ray.tnear >= hit.ray.tfar || !intersect(hit)) break;
       const bool own = chosen[hit.hit.primID];
-      const Seen here = shade(hit, look, own, x, y);
+      const SeenPixel here = shade(hit, look, own, x, y);
       const float share = look.see_through && !own ? kVeil : 1.0F;
       seen.red += left * share * here.red;
       seen.green += left * share * here.green;
@@ -140,7 +140,7 @@ RayScene::RayScene(const Model& model, std::span<const Patches> patches)
     k.radius = 0.5 * box.diagonal();
   }
   std::size_t points = 0;
-  for (const Part& part : model.parts) points += part.mesh.points.size();
+  for (const Part& part : model.parts) points += part.mesh().points.size();
   const std::size_t triangles = triangle_count(model);
   if (triangles == 0) {
     rtcCommitScene(k.scene);
@@ -155,7 +155,7 @@ RayScene::RayScene(const Model& model, std::span<const Patches> patches)
   std::uint32_t base = 0;
   std::uint32_t patch_base = 0;
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
-    const Mesh& mesh = model.parts[p].mesh;
+    const Mesh& mesh = model.parts[p].mesh();
     for (const Point& point : mesh.points) {
       for (int axis = 0; axis < 3; ++axis) {
         *place++ = static_cast<float>(point[axis] - k.origin[axis]);
@@ -184,7 +184,7 @@ RayScene::~RayScene() = default;
 std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& chosen) const {
   const auto columns = static_cast<std::size_t>(look.width * kSamples);
   const auto rows = static_cast<std::size_t>(look.height * kSamples);
-  std::vector<Seen> seen(columns * rows);
+  std::vector<SeenPixel> seen(columns * rows);
   parallel_ranges(rows, 8, [&](Range r) {
     for (std::size_t y = r.begin; y < r.end; ++y) {
       for (std::size_t x = 0; x < columns; ++x) {
@@ -195,7 +195,7 @@ std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& 
     }
   });
   // A dark line where patches end, or where the surface jumps away.
-  const auto ends = [&](const Seen& a, const Seen& b) {
+  const auto ends = [&](const SeenPixel& a, const SeenPixel& b) {
     if (a.patch != b.patch) return true;
     return std::isfinite(a.depth) &&
            std::fabs(static_cast<double>(a.depth - b.depth)) > 12 * look.pixel;
@@ -207,7 +207,7 @@ std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& 
         double sum[3] = {};
         for (std::size_t i = 0; i < kSamples * kSamples; ++i) {
           const std::size_t sx = x * kSamples + i % kSamples, sy = y * kSamples + i / kSamples;
-          const Seen& s = seen[sy * columns + sx];
+          const SeenPixel& s = seen[sy * columns + sx];
           const bool line = (sx + 1 < columns && ends(s, seen[sy * columns + sx + 1])) ||
                             (sy + 1 < rows && ends(s, seen[(sy + 1) * columns + sx]));
           using palette::kEdge;

@@ -7,8 +7,8 @@
 #include <optional>
 #include <vector>
 
-#include "aguja/mesh/model.h"
 #include "aguja/mesh/patches.h"
+#include "aguja/model/model.h"
 
 namespace aguja {
 

@@ -12,30 +12,32 @@
 namespace aguja {
 namespace {
 
-Json statistics_json(const ToleranceStatistics& s) {
-  return {{"count", s.count},       {"least", s.least},
-          {"mean", s.mean},         {"largest", s.largest},
-          {"at", point_json(s.at)}, {"entity", s.entity == 0 ? Json(nullptr) : Json(s.entity)}};
+Json statistics_json(const ToleranceStatistics& s, double m) {
+  return {{"count", s.count},           {"least", m * s.least},
+          {"mean", m * s.mean},         {"largest", m * s.largest},
+          {"at", point_json(m * s.at)}, {"entity", s.entity == 0 ? Json(nullptr) : Json(s.entity)}};
 }
 
-Json closed_json(const PreparedSurfaces& surfaces) {
+Json closed_json(const SurfaceSource& source) {
   Json out = Json::array();
-  for (const ClosedPlane& c : surfaces.closed) {
-    out.push_back({{"face", c.face},
-                   {"place", point_json(c.place)},
-                   {"distance", c.distance},
-                   {"loops", c.loops},
-                   {"edges", c.edges}});
+  for (const PreparedBodyPtr& body : source.bodies) {
+    for (const ClosedPlane& c : body->closed) {
+      out.push_back({{"face", c.face},
+                     {"place", point_json(source.to_model * c.place)},
+                     {"distance", source.to_model * c.distance},
+                     {"loops", c.loops},
+                     {"edges", c.edges}});
+    }
   }
   return out;
 }
 
 // Names, and how many faces have each.
 template <class NamesOf>
-Json named_faces_json(const SurfaceModel& model, const NamesOf& names_of) {
+Json named_faces_json(const SurfaceSource& source, const NamesOf& names_of) {
   std::map<std::string, std::size_t> faces;
-  for (const Body& body : model.bodies) {
-    for (const Face& face : body.faces) {
+  for (const PreparedBodyPtr& body : source.bodies) {
+    for (const Face& face : body->body.faces) {
       for (const std::string& name : names_of(face)) ++faces[name];
     }
   }
@@ -43,24 +45,24 @@ Json named_faces_json(const SurfaceModel& model, const NamesOf& names_of) {
   for (const auto& [name, count] : faces) out.push_back({{"name", name}, {"faces", count}});
   return out;
 }
-Json layers_json(const SurfaceModel& model) {
-  return named_faces_json(model, [](const Face& face) {
+Json layers_json(const SurfaceSource& source) {
+  return named_faces_json(source, [](const Face& face) {
     return face.layer.empty() ? std::vector<std::string>() : std::vector{face.layer};
   });
 }
-Json groups_json(const SurfaceModel& model) {
-  return named_faces_json(model, [](const Face& face) { return face.groups; });
+Json groups_json(const SurfaceSource& source) {
+  return named_faces_json(source, [](const Face& face) { return face.groups; });
 }
 
-Json healed_json(const PreparedSurfaces& surfaces, std::vector<Healed> HealResult::*list) {
+Json healed_json(const SurfaceSource& source, std::vector<Healed> PreparedBody::*list) {
   Json out = Json::array();
-  for (const HealResult& result : surfaces.healing) {
-    for (const Healed& h : result.*list) {
+  for (const PreparedBodyPtr& body : source.bodies) {
+    for (const Healed& h : (*body).*list) {
       out.push_back({{"healing", slug(h.healing)},
                      {"face", h.face},
                      {"entity", h.entity == 0 ? Json(nullptr) : Json(h.entity)},
-                     {"place", point_json(h.place)},
-                     {"distance", h.distance},
+                     {"place", point_json(source.to_model * h.place)},
+                     {"distance", source.to_model * h.distance},
                      {"detail", h.detail}});
     }
   }
@@ -68,8 +70,8 @@ Json healed_json(const PreparedSurfaces& surfaces, std::vector<Healed> HealResul
 }
 
 // "3 gaps in loops closed (at most 0.002 mm)", a note for each way of healing.
-void add_healing_notes(const PreparedSurfaces& surfaces, std::vector<std::string>& notes) {
-  const std::string_view unit = symbol(surfaces.model.unit);
+void add_healing_notes(const SurfaceSource& source, std::vector<std::string>& notes) {
+  const std::string_view unit = symbol(source.unit);
   for (const Healing healing : all_healings()) {
     std::size_t done = 0, refused = 0;
     double largest = 0;
@@ -78,13 +80,13 @@ void add_healing_notes(const PreparedSurfaces& surfaces, std::vector<std::string
       return fmt::format("face {}{}", h.face,
                          h.entity == 0 ? std::string() : fmt::format(" (#{})", h.entity));
     };
-    for (const HealResult& result : surfaces.healing) {
-      for (const Healed& h : result.healed) {
+    for (const PreparedBodyPtr& body : source.bodies) {
+      for (const Healed& h : body->healed) {
         if (h.healing != healing) continue;
         if (done++ == 0) first = place_of(h) + ": " + h.detail;
         largest = std::max(largest, h.distance);
       }
-      for (const Healed& h : result.refused) {
+      for (const Healed& h : body->not_healed) {
         if (h.healing != healing) continue;
         if (refused++ == 0) why = place_of(h) + ": " + h.detail;
       }
@@ -103,20 +105,24 @@ void add_healing_notes(const PreparedSurfaces& surfaces, std::vector<std::string
 
 }  // namespace
 
-Json surface_json(const PreparedSurfaces& surfaces) {
-  const SurfaceCounts c = count_surfaces(surfaces.model);
-  const BodyTolerances t = measure_tolerances(surfaces);
+namespace {
+
+Json source_json(const SurfaceSource& source) {
+  const double m = source.to_model;
+  const SurfaceCounts c = count_surfaces(source.bodies);
+  const BodyTolerances t = measure_tolerances(source.bodies);
   Json left_out = Json::array();
-  for (const NotUnderstood& n : surfaces.model.not_understood) {
+  for (const NotUnderstood& n : source.not_understood) {
     left_out.push_back({{"type", n.type}, {"count", n.count}});
   }
   std::size_t joined = 0, divided = 0;
-  for (const SewResult& s : surfaces.sewing) {
+  for (const PreparedBodyPtr& body : source.bodies) {
+    const SewResult& s = body->sewing;
     joined += s.joined;
     divided += s.divided;
   }
-  return {{"bodies", surfaces.model.bodies.size()},
-          {"instances", surfaces.model.instances.size()},
+  return {{"bodies", source.bodies.size()},
+          {"instances", source.instances.size()},
           {"faces", c.faces},
           {"edges", c.edges},
           {"vertices", c.vertices},
@@ -126,45 +132,93 @@ Json surface_json(const PreparedSurfaces& surfaces) {
           {"shells", c.shells},
           {"closed_shells", c.closed_shells},
           {"not_understood", std::move(left_out)},
-          {"uncertainty",
-           surfaces.model.uncertainty ? Json(*surfaces.model.uncertainty) : Json(nullptr)},
+          {"uncertainty", source.uncertainty ? Json(m * *source.uncertainty) : Json(nullptr)},
           {"sewing",
-           {{"tolerance", surfaces.sew_tolerance},
-            {"why", surfaces.sew_why},
+           {{"tolerance", m * source.tolerance.value},
+            {"why", source.tolerance.why},
             {"joined", joined},
             {"divided", divided}}},
-          {"closed", closed_json(surfaces)},
-          {"layers", layers_json(surfaces.model)},
-          {"groups", groups_json(surfaces.model)},
-          {"healed", healed_json(surfaces, &HealResult::healed)},
-          {"not_healed", healed_json(surfaces, &HealResult::refused)},
+          {"closed", closed_json(source)},
+          {"layers", layers_json(source)},
+          {"groups", groups_json(source)},
+          {"healed", healed_json(source, &PreparedBody::healed)},
+          {"not_healed", healed_json(source, &PreparedBody::not_healed)},
           {"tolerances",
-           {{"vertices", statistics_json(t.vertices)},
-            {"edges", statistics_json(t.edges)},
-            {"faces", statistics_json(t.faces)}}},
-          {"chord_height", surfaces.tessellated.chord},
-          {"area_within", surfaces.errors.area},
-          {"volume_within", surfaces.errors.volume}};
+           {{"vertices", statistics_json(t.vertices, m)},
+            {"edges", statistics_json(t.edges, m)},
+            {"faces", statistics_json(t.faces, m)}}},
+          {"chord_height", m * source.chord},
+          {"area_within", m * m * source.errors.area},
+          {"volume_within", m * m * m * source.errors.volume}};
 }
 
-std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
-  const SurfaceCounts c = count_surfaces(surfaces.model);
-  const std::string_view unit = symbol(surfaces.model.unit);
+// Numbers add up; what is stated of one file only is that of the file for which it is largest.
+void add_numbers(Json& sum, const Json& more) {
+  for (const auto& [key, value] : more.items()) {
+    Json& own = sum[key];
+    if (value.is_array()) {
+      for (const Json& item : value) own.push_back(item);
+    } else if (value.is_object()) {
+      if (key == "vertices" || key == "edges" || key == "faces") {
+        if (value["largest"] > own["largest"]) own = value;
+      } else {
+        add_numbers(own, value);
+      }
+    } else if (key == "tolerance" || key == "chord_height" || key == "uncertainty") {
+      if (own.is_null() || value > own) own = value;
+    } else if (value.is_number()) {
+      own = value.is_number_float() ? Json(own.get<double>() + value.get<double>())
+                                    : Json(own.get<std::size_t>() + value.get<std::size_t>());
+    }
+  }
+}
+
+}  // namespace
+
+Json surface_json(const Model& model) {
+  if (model.sources.empty()) return nullptr;
+  Json all = source_json(model.sources[0]);
+  if (model.sources.size() == 1) return all;
+  Json files = Json::array();
+  for (std::size_t i = 0; i < model.sources.size(); ++i) {
+    Json own = source_json(model.sources[i]);
+    if (i > 0) add_numbers(all, own);
+    own["file"] = model.sources[i].file;
+    files.push_back(std::move(own));
+  }
+  all["files"] = std::move(files);
+  return all;
+}
+
+std::vector<std::string> notes_of(const Model& model) {
+  std::vector<std::string> notes = model.notes;
+  for (std::size_t i = 0; i < model.sources.size(); ++i) {
+    for (const std::string& note : surface_notes(model.sources[i])) {
+      notes.push_back(model.sources.size() > 1 ? model.sources[i].file + ": " + note : note);
+    }
+  }
+  return notes;
+}
+
+std::vector<std::string> surface_notes(const SurfaceSource& source) {
+  const SurfaceCounts c = count_surfaces(source.bodies);
+  const std::string_view unit = symbol(source.unit);
   std::vector<std::string> notes;
   notes.push_back(
       fmt::format("{}, {} ({} used once, {} more than twice), {} of {} shells closed by shared "
                   "edges; facets within {} {}",
                   plural(c.faces, "face"), plural(c.edges, "edge"), grouped(c.edges_used_once),
                   grouped(c.edges_used_more), grouped(c.closed_shells), grouped(c.shells),
-                  brief(surfaces.tessellated.chord), unit));
-  if (surfaces.errors.volume > 0) {
+                  brief(source.chord), unit));
+  if (source.errors.volume > 0) {
     notes.push_back(
         fmt::format("of the surfaces themselves, areas are within {} {}² and volumes within {} {}³",
-                    brief(surfaces.errors.area), unit, brief(surfaces.errors.volume), unit));
+                    brief(source.errors.area), unit, brief(source.errors.volume), unit));
   }
   std::size_t joined = 0, divided = 0, before = 0;
   double gap = 0;
-  for (const SewResult& s : surfaces.sewing) {
+  for (const PreparedBodyPtr& body : source.bodies) {
+    const SewResult& s = body->sewing;
     joined += s.joined;
     divided += s.divided;
     before += s.open_before;
@@ -174,21 +228,25 @@ std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
     notes.push_back(fmt::format(
         "{} of {} sewn in pairs at {} {} ({}): at most {} {} apart{}", grouped(2 * joined),
         plural(before, "edge that the file does not share", "edges that the file does not share"),
-        brief(surfaces.sew_tolerance), unit, surfaces.sew_why, brief(gap), unit,
+        brief(source.tolerance.value), unit, source.tolerance.why, brief(gap), unit,
         divided > 0 ? fmt::format("; {} divided for it", grouped(divided)) : std::string()));
   }
-  for (const ClosedPlane& plane : surfaces.closed) {
+  std::vector<ClosedPlane> planes;
+  for (const PreparedBodyPtr& body : source.bodies) {
+    planes.insert(planes.end(), body->closed.begin(), body->closed.end());
+  }
+  for (const ClosedPlane& plane : planes) {
     notes.push_back(
         fmt::format("face {} was missing, and is closed by a plane: {} in {}, within {} {} "
                     "of it, at {}",
                     plane.face, plural(plane.edges, "edge"), plural(plane.loops, "loop"),
                     brief(plane.distance), unit, brief(plane.place)));
   }
-  add_healing_notes(surfaces, notes);
-  if (!surfaces.model.not_understood.empty()) {
+  add_healing_notes(source, notes);
+  if (!source.not_understood.empty()) {
     std::string text = "not understood, and left out:";
     std::size_t told = 0;
-    for (const NotUnderstood& n : surfaces.model.not_understood) {
+    for (const NotUnderstood& n : source.not_understood) {
       if (++told > 8) break;
       text += fmt::format("{} {} x {}", told == 1 ? "" : ",", n.count, n.type);
     }
@@ -197,9 +255,9 @@ std::vector<std::string> surface_notes(const PreparedSurfaces& surfaces) {
   return notes;
 }
 
-std::string tolerances_text(const PreparedSurfaces& surfaces, const TextOptions& options) {
-  const BodyTolerances t = measure_tolerances(surfaces);
-  TextTable table({{fmt::format("tolerances in {}", symbol(surfaces.model.unit)), Align::left},
+std::string tolerances_text(const SurfaceSource& source, const TextOptions& options) {
+  const BodyTolerances t = measure_tolerances(source.bodies);
+  TextTable table({{fmt::format("tolerances in {}", symbol(source.unit)), Align::left},
                    {"least", Align::right},
                    {"mean", Align::right},
                    {"largest", Align::right},

@@ -1,3 +1,4 @@
+#include "aguja/report/surface_report.h"
 #include "report/text_parts.h"
 
 #include <algorithm>
@@ -36,7 +37,7 @@ std::string quantity(double value, Dimension dimension, LengthUnit unit) {
 std::string headline(const Model& model, std::string_view file) {
   const Box box = box_of(model);
   std::size_t points = 0;
-  for (const Part& part : model.parts) points += part.mesh.points.size();
+  for (const Part& part : model.parts) points += part.mesh().points.size();
   std::string text =
       fmt::format("{}: {}, {}, {}", file, plural(model.parts.size(), "part"),
                   plural(triangle_count(model), "triangle"), plural(points, "point"));
@@ -51,7 +52,7 @@ std::string headline(const Model& model, std::string_view file) {
 
 std::string note_lines(const Model& model, std::size_t width) {
   std::string text;
-  for (const std::string& note : model.notes) text += wrapped("read: " + note, width, 2);
+  for (const std::string& note : notes_of(model)) text += wrapped("read: " + note, width, 2);
   return text;
 }
 

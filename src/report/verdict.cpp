@@ -3,7 +3,7 @@
 namespace aguja {
 namespace {
 
-std::string counted(std::size_t n, std::string_view one, std::string_view many) {
+std::string number_of(std::size_t n, std::string_view one, std::string_view many) {
   return std::to_string(n) + std::string(n == 1 ? one : many);
 }
 
@@ -40,10 +40,10 @@ VerdictWords verdict_words(const Model& model, const Inspection& inspection) {
   if (triangle_count(model) == 0) {
     words.next = "Points and lines enclose nothing.";
   } else if (errors > 0) {
-    words.next = counted(errors, " error", " errors") + " to mend first.";
+    words.next = number_of(errors, " error", " errors") + " to mend first.";
   } else if (warnings > 0) {
     words.next =
-        counted(warnings, " warning costs", " warnings cost") + " quality or time; no errors.";
+        number_of(warnings, " warning costs", " warnings cost") + " quality or time; no errors.";
   } else {
     words.next = "Nothing was found that a mesher would mind.";
   }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
 
 namespace aguja {
 namespace {
@@ -12,8 +13,8 @@ std::string counted(std::size_t count, std::string_view one, std::string_view ma
 
 class PartJudge {
  public:
-  PartJudge(const Part& part, const Anatomy& anatomy, std::vector<Reason>& reasons)
-      : part_(part), anatomy_(anatomy), reasons_(reasons) {}
+  PartJudge(const Anatomy& anatomy, std::vector<Reason>& reasons)
+      : anatomy_(anatomy), reasons_(reasons) {}
 
   void judge() {
     if (anatomy_.shells.empty()) {
@@ -27,7 +28,7 @@ class PartJudge {
 
  private:
   void add(ReasonKind kind, std::size_t count, std::string text) {
-    if (count > 0) reasons_.push_back({kind, part_.name, count, std::move(text)});
+    if (count > 0) reasons_.push_back({kind, "", count, std::move(text)});
   }
 
   void judge_edges() {
@@ -91,19 +92,9 @@ class PartJudge {
             " beyond shared vertices and edges");
   }
 
-  const Part& part_;
   const Anatomy& anatomy_;
   std::vector<Reason>& reasons_;
 };
-
-void add_shells(Certificate& certificate, const Part& part, const Anatomy& anatomy) {
-  const std::size_t base = certificate.shells.size();
-  for (const Shell& shell : anatomy.shells) {
-    std::optional<std::size_t> inside_of;
-    if (shell.inside_of) inside_of = base + *shell.inside_of;
-    certificate.shells.push_back({part.name, shell, inside_of});
-  }
-}
 
 }  // namespace
 
@@ -130,13 +121,33 @@ std::string_view slug(ReasonKind kind) {
   return kSlugs.at(static_cast<std::size_t>(kind));
 }
 
-void Certifier::add(const Part& part, const Anatomy& anatomy) {
+PartEvidence judge(const Anatomy& anatomy) {
+  PartEvidence evidence;
+  PartJudge(anatomy, evidence.reasons).judge();
+  evidence.shells = anatomy.shells;
+  evidence.encloses = anatomy.edge_counts.unbalanced == 0 && !anatomy.shells.empty();
+  evidence.counts = anatomy.counts();
+  return evidence;
+}
+
+void Certifier::add(const std::string& part, const PartEvidence& evidence,
+                    const Placement& placement) {
   ++parts_;
-  PartJudge(part, anatomy, certificate_.reasons).judge();
-  certificate_.counts += anatomy.counts();
-  enclosing_ += anatomy.edge_counts.unbalanced == 0 && !anatomy.shells.empty();
-  for (const Shell& shell : anatomy.shells) regions_.push_back(shell.mass);
-  add_shells(certificate_, part, anatomy);
+  for (Reason reason : evidence.reasons) {
+    reason.part = part;
+    certificate_.reasons.push_back(std::move(reason));
+  }
+  certificate_.counts += evidence.counts;
+  enclosing_ += evidence.encloses;
+  const std::size_t base = certificate_.shells.size();
+  for (Shell shell : evidence.shells) {
+    shell.mass = placed(shell.mass, placement);
+    shell.box = placed(shell.box, placement);
+    regions_.push_back(shell.mass);
+    std::optional<std::size_t> inside_of;
+    if (shell.inside_of) inside_of = base + *shell.inside_of;
+    certificate_.shells.push_back({part, std::move(shell), inside_of});
+  }
 }
 
 Certificate Certifier::finish() && {
@@ -158,8 +169,15 @@ Certificate Certifier::finish() && {
 
 Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
   Certifier certifier;
+  std::map<const Shape*, PartEvidence> known;
   for (const Part& part : model.parts) {
-    certifier.add(part, Anatomy(part.mesh, times, progress));
+    const bool rigid = part.placement().is_rigid();
+    const Shape& shape = rigid ? *part.shape() : part.placed();
+    auto at = known.find(&shape);
+    if (at == known.end()) {
+      at = known.emplace(&shape, judge(Anatomy(shape.mesh, times, progress))).first;
+    }
+    certifier.add(part.name, at->second, rigid ? part.placement() : Placement{});
   }
   return std::move(certifier).finish();
 }

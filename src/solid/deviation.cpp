@@ -14,12 +14,12 @@
 namespace aguja {
 namespace {
 
-constexpr double kLargest = 1e300;
+constexpr double kBeyondAll = 1e300;
 // Pieces of one triangle are divided at most so often in all.
 constexpr std::size_t kMostDivisions = 400;
 
 // All triangles of a model.
-struct Surface {
+struct TriangleSurface {
   struct Source {
     std::uint32_t part;
     std::uint32_t triangle;
@@ -28,21 +28,22 @@ struct Surface {
   const Model& model;
   double scale;  // a power of two
 
-  Surface(const Model& m, double power) : model(m), scale(power) {
+  TriangleSurface(const Model& m, double power) : model(m), scale(power) {
     for (std::uint32_t p = 0; p < m.parts.size(); ++p) {
-      for (std::uint32_t t = 0; t < m.parts[p].mesh.triangles.size(); ++t) source.push_back({p, t});
+      for (std::uint32_t t = 0; t < m.parts[p].mesh().triangles.size(); ++t)
+        source.push_back({p, t});
     }
   }
   [[nodiscard]] std::array<Point, 3> corners(std::size_t i) const {
-    const Mesh& mesh = model.parts[source[i].part].mesh;
+    const Mesh& mesh = model.parts[source[i].part].mesh();
     const Triangle& t = mesh.triangles[source[i].triangle];
     return {scale * mesh.point(t[0]), scale * mesh.point(t[1]), scale * mesh.point(t[2])};
   }
 };
 
-class Target {
+class DeviationTarget {
  public:
-  explicit Target(const Surface& surface) : surface_(surface) {
+  explicit DeviationTarget(const TriangleSurface& surface) : surface_(surface) {
     Array<FloatBox> boxes(surface.source.size());
     parallel_ranges(boxes.size(), 4096, [&](Range r) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
@@ -64,12 +65,12 @@ class Target {
     return (closest_on(triangle, p) - p).norm();
   }
   [[nodiscard]] std::uint32_t nearest(const Point& p) const {
-    return tree_.nearest(p, kLargest,
+    return tree_.nearest(p, kBeyondAll,
                          [&](std::uint32_t i) { return (closest_on(i, p) - p).squaredNorm(); });
   }
 
  private:
-  const Surface& surface_;
+  const TriangleSurface& surface_;
   BoxTree tree_;
 };
 
@@ -80,14 +81,14 @@ struct Sample {
   double distance;
 };
 
-struct Piece {
+struct PairOfBounds {
   std::array<Sample, 3> corner;
   std::uint32_t middle;  // what its middle is nearest to: corners may lie on other triangles' sides
 };
 
 struct Bounded {
   double bound;
-  Piece piece;
+  PairOfBounds piece;
   friend bool operator<(const Bounded& a, const Bounded& b) { return a.bound < b.bound; }
 };
 
@@ -103,7 +104,8 @@ struct Measured {
 
 class Measurer {
  public:
-  Measurer(const Target& target, double accuracy) : target_(&target), accuracy_(accuracy) {}
+  Measurer(const DeviationTarget& target, double accuracy)
+      : target_(&target), accuracy_(accuracy) {}
 
   [[nodiscard]] Sample sample(const Point& p) const {
     const std::uint32_t nearest = target_->nearest(p);
@@ -112,20 +114,21 @@ class Measurer {
 
   [[nodiscard]] Measured measure(const std::array<Point, 3>& corners, double known) const {
     Measured m;
-    const Piece whole = piece_of({sample(corners[0]), sample(corners[1]), sample(corners[2])}, m);
+    const PairOfBounds whole =
+        piece_of({sample(corners[0]), sample(corners[1]), sample(corners[2])}, m);
     for (const Sample& s : whole.corner) note(s, m);
     // Largest bound first, so that what is left when the divisions run out is as small as can be.
     std::vector<Bounded> heap = {{upper_bound(whole), whole}};
-    std::vector<Piece> pieces;
+    std::vector<PairOfBounds> pieces;
     for (std::size_t divisions = 0; divisions < kMostDivisions; ++divisions) {
       const double wanted = std::max(known, m.largest) + accuracy_;
       if (heap.front().bound <= wanted) break;
       std::pop_heap(heap.begin(), heap.end());
-      const Piece piece = heap.back().piece;
+      const PairOfBounds piece = heap.back().piece;
       heap.pop_back();
       pieces.clear();
       if (!cut(piece, pieces, m)) divide(piece, pieces, m);
-      for (const Piece& p : pieces) {
+      for (const PairOfBounds& p : pieces) {
         heap.push_back({upper_bound(p), p});
         std::push_heap(heap.begin(), heap.end());
       }
@@ -145,18 +148,18 @@ class Measurer {
     m.at = s.point;
   }
 
-  [[nodiscard]] Piece piece_of(const std::array<Sample, 3>& c, Measured& m) const {
+  [[nodiscard]] PairOfBounds piece_of(const std::array<Sample, 3>& c, Measured& m) const {
     if (c[0].nearest == c[1].nearest && c[1].nearest == c[2].nearest) return {c, c[0].nearest};
     const Sample middle = sample((c[0].point + c[1].point + c[2].point) / 3.0);
     note(middle, m);
     return {c, middle.nearest};
   }
-  static std::array<std::uint32_t, 4> candidates(const Piece& p) {
+  static std::array<std::uint32_t, 4> candidates(const PairOfBounds& p) {
     return {p.middle, p.corner[0].nearest, p.corner[1].nearest, p.corner[2].nearest};
   }
 
   // By one triangle; or by how fast distances can grow from the corners.
-  [[nodiscard]] double upper_bound(const Piece& piece) const {
+  [[nodiscard]] double upper_bound(const PairOfBounds& piece) const {
     double farthest = 0, longest = 0;
     for (int i = 0; i < 3; ++i) {
       farthest = std::max(farthest, piece.corner[i].distance);
@@ -176,12 +179,12 @@ class Measurer {
 
   // The mean over the piece lies between 0 or what the middle forbids, and the mean at the corners
   // of the distance to one triangle.
-  void finish(const Piece& piece, double bound, Measured& m) const {
+  void finish(const PairOfBounds& piece, double bound, Measured& m) const {
     const Point& a = piece.corner[0].point;
     const Point& b = piece.corner[1].point;
     const Point& c = piece.corner[2].point;
     const double area = 0.5 * (b - a).cross(c - a).norm();
-    double mean = 0, least = kLargest, radius = 0;
+    double mean = 0, least = kBeyondAll, radius = 0;
     const Point middle = (a + b + c) / 3.0;
     for (const Sample& s : piece.corner) {
       mean += s.distance / 3;
@@ -207,7 +210,7 @@ class Measurer {
   // Where the piece reaches beyond the triangle that one of its corners is nearest to, it is cut
   // upright over that triangle's side: what lies over one triangle is bounded at its corners. False
   // if no side cuts the piece in two.
-  bool cut(const Piece& piece, std::vector<Piece>& stack, Measured& m) const {
+  bool cut(const PairOfBounds& piece, std::vector<PairOfBounds>& stack, Measured& m) const {
     // Cuts nearer to a corner than this part of the piece's size are noise.
     constexpr double kLeastCut = 1e-9;
     double farthest = 0;
@@ -254,7 +257,7 @@ class Measurer {
     return true;
   }
 
-  void divide(const Piece& piece, std::vector<Piece>& stack, Measured& m) const {
+  void divide(const PairOfBounds& piece, std::vector<PairOfBounds>& stack, Measured& m) const {
     const auto& [a, b, c] = piece.corner;
     const Sample ab = sample(0.5 * (a.point + b.point)), bc = sample(0.5 * (b.point + c.point)),
                  ca = sample(0.5 * (c.point + a.point));
@@ -265,7 +268,7 @@ class Measurer {
     stack.push_back(piece_of({ab, bc, ca}, m));
   }
 
-  const Target* target_;
+  const DeviationTarget* target_;
   double accuracy_;
 };
 
@@ -275,7 +278,7 @@ struct Accuracy {
 };
 
 std::string patch_name(const Part& part, std::uint32_t patch) {
-  return patch < part.patch_names.size() ? part.patch_names[patch] : std::to_string(patch);
+  return patch < part.patch_names().size() ? part.patch_names()[patch] : std::to_string(patch);
 }
 
 OneWayDeviation unscaled(OneWayDeviation d, double scale) {
@@ -290,9 +293,9 @@ OneWayDeviation unscaled(OneWayDeviation d, double scale) {
   return d;
 }
 
-OneWayDeviation one_way(const Surface& from, const Surface& to, Accuracy accuracy,
+OneWayDeviation one_way(const TriangleSurface& from, const TriangleSurface& to, Accuracy accuracy,
                         Progress* progress, double done) {
-  const Target target(to);
+  const DeviationTarget target(to);
   Measurer measurer(target, accuracy.least);
   advance(progress, "deviation", done);
   // A first round tells what is worth dividing; it does not depend on the order of threads.
@@ -332,7 +335,7 @@ OneWayDeviation one_way(const Surface& from, const Surface& to, Accuracy accurac
     const auto [part, triangle] = from.source[i];
     const Part& owner = from.model.parts[part];
     const std::uint32_t patch =
-        owner.mesh.patch_of.empty() ? 0 : owner.mesh.patch_of[triangle].value;
+        owner.mesh().patch_of.empty() ? 0 : owner.mesh().patch_of[triangle].value;
     Sum& sum = patches[{part, patch}];
     if (sum.area == 0 && sum.integral == 0) {
       sum.patch.part = owner.name;
@@ -398,15 +401,15 @@ OneWayDeviation one_way_deviation(const Model& from, const Model& to,
                                   const DeviationOptions& options, Progress* progress) {
   const Accuracy accuracy = checked_accuracy(from, to, options);
   const double scale = safe_scale(from, to);
-  return one_way(Surface(from, scale), Surface(to, scale), accuracy, progress, 0.0);
+  return one_way(TriangleSurface(from, scale), TriangleSurface(to, scale), accuracy, progress, 0.0);
 }
 
 Deviation compare(const Model& a, const Model& b, const DeviationOptions& options,
                   Progress* progress) {
   const Accuracy accuracy = checked_accuracy(a, b, options);
   const double scale = safe_scale(a, b);
-  const Surface sa(a, scale);
-  const Surface sb(b, scale);
+  const TriangleSurface sa(a, scale);
+  const TriangleSurface sb(b, scale);
   Deviation deviation;
   deviation.a_to_b = one_way(sa, sb, accuracy, progress, 0.0);
   deviation.b_to_a = one_way(sb, sa, accuracy, progress, 0.5);

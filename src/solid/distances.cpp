@@ -211,7 +211,7 @@ std::optional<CircleThrough> circle_through(const Point& a, const Point& b, cons
 std::vector<MeasuredRim> measure_rims(const Model& model) {
   std::vector<MeasuredRim> all;
   for (const Part& part : model.parts) {
-    const Welded welded(part.mesh);
+    const Welded welded(part.mesh());
     const EdgeTable edges(welded.triangles(), welded.points().size());
     const Rims rims(edges);
     const std::size_t first = all.size();
@@ -230,17 +230,17 @@ std::vector<MeasuredRim> measure_rims(const Model& model) {
 PatchCatalogue::PatchCatalogue(const Model& model, Progress* progress) {
   for (const Part& part : model.parts) {
     advance(progress, "patches", 0.0);
-    const Welded& welded = welded_.emplace_back(part.mesh);
+    const Welded& welded = welded_.emplace_back(part.mesh());
     const EdgeTable edges(welded.triangles(), welded.points().size());
     const Box box = box_of(welded.points());
     const Patches found =
-        patches_of(welded, edges, part.mesh.patch_of,
+        patches_of(welded, edges, part.mesh().patch_of,
                    {.fit = fit_for(welded.points(), kFitOfDiagonal * box.diagonal())});
     const std::size_t first = patches_.size();
     for (std::size_t p = 0; p < found.patches.size(); ++p) {
-      const bool named = found.from_file && p < part.patch_names.size();
+      const bool named = found.from_file && p < part.patch_names().size();
       patches_.push_back({part.name,
-                          named ? part.patch_names[p] : "",
+                          named ? part.patch_names()[p] : "",
                           found.patches[p],
                           Point::Zero(),
                           {},

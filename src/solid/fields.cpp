@@ -14,7 +14,7 @@
 namespace aguja {
 namespace {
 
-constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
+constexpr float kNoValue = std::numeric_limits<float>::quiet_NaN();
 using Corners = std::array<Point, 3>;
 
 Corners corners_of(const Mesh& mesh, std::size_t t) {
@@ -26,8 +26,8 @@ std::vector<Corners> all_corners(const Model& model) {
   std::vector<Corners> all;
   all.reserve(triangle_count(model));
   for (const Part& part : model.parts) {
-    for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
-      all.push_back(corners_of(part.mesh, t));
+    for (std::size_t t = 0; t < part.mesh().triangles.size(); ++t) {
+      all.push_back(corners_of(part.mesh(), t));
     }
   }
   return all;
@@ -41,7 +41,7 @@ BoxTree tree_of(std::span<const Corners> triangles) {
   return BoxTree(std::move(boxes));
 }
 
-Vector normal_of(const Corners& c) {
+Vector normal_of_corners(const Corners& c) {
   const Vector cross = (c[1] - c[0]).cross(c[2] - c[0]);
   const double length = cross.norm();
   return length > 0 ? Vector(cross / length) : Vector(Vector::Zero());
@@ -50,7 +50,7 @@ Vector normal_of(const Corners& c) {
 // One value per triangle, `value(corners)`.
 template <class Value>
 std::vector<float> by_triangle(std::span<const Corners> triangles, const Value& value) {
-  std::vector<float> values(triangles.size(), kNone);
+  std::vector<float> values(triangles.size(), kNoValue);
   parallel_ranges(triangles.size(), 1 << 10, [&](Range r) {
     for (std::size_t t = r.begin; t < r.end; ++t) values[t] = value(triangles[t]);
   });
@@ -80,7 +80,7 @@ TriangleField aspect_field(const Model& model) {
     const double longest = std::max(
         {(c[1] - c[0]).squaredNorm(), (c[2] - c[1]).squaredNorm(), (c[0] - c[2]).squaredNorm()});
     const double twice_area = (c[1] - c[0]).cross(c[2] - c[0]).norm();
-    return twice_area > 0 ? static_cast<float>(longest / twice_area) : kNone;
+    return twice_area > 0 ? static_cast<float>(longest / twice_area) : kNoValue;
   });
   return field;
 }
@@ -90,17 +90,17 @@ TriangleField thickness_field(const Model& model) {
       "thickness", "thickness, straight in", std::string(symbol(model.unit)), {}, true};
   for (const Part& part : model.parts) {
     std::vector<Corners> own;
-    for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
-      own.push_back(corners_of(part.mesh, t));
+    for (std::size_t t = 0; t < part.mesh().triangles.size(); ++t) {
+      own.push_back(corners_of(part.mesh(), t));
     }
     const BoxTree tree = tree_of(own);
     const auto values = by_triangle(own, [&](const Corners& c) {
-      const Vector inward = -normal_of(c);
-      if (inward.isZero()) return kNone;
+      const Vector inward = -normal_of_corners(c);
+      if (inward.isZero()) return kNoValue;
       const Point from = (c[0] + c[1] + c[2]) / 3;
       const auto hit = tree.first_hit(
           from, inward, [&](std::uint32_t other) { return along_ray(from, inward, own[other]); });
-      return hit ? static_cast<float>(hit->along) : kNone;
+      return hit ? static_cast<float>(hit->along) : kNoValue;
     });
     field.values.insert(field.values.end(), values.begin(), values.end());
   }

@@ -12,7 +12,7 @@
 namespace aguja {
 namespace {
 
-constexpr std::size_t kGrain = 4096;
+constexpr std::size_t kTrianglesATask = 4096;
 
 mpq_class exact_volume6(const Welded& mesh, std::span<const TriangleId> selection) {
   mpq_class sum = 0;
@@ -30,6 +30,14 @@ mpq_class exact_volume6(const Welded& mesh, std::span<const TriangleId> selectio
 }
 
 }  // namespace
+
+MassProperties placed(const MassProperties& region, const Placement& at) {
+  if (at.is_identity()) return region;
+  MassProperties out = region;
+  out.centroid = at(region.centroid);
+  out.inertia = at.linear * region.inertia * at.linear.transpose();
+  return out;
+}
 
 MassProperties combine(std::span<const MassProperties> regions) {
   MassProperties all;
@@ -112,7 +120,7 @@ int MassSums::certain_sign() const {
 
 Box box_of(const Welded& mesh, std::span<const TriangleId> selection) {
   Box box;
-  for (const Box& some : parallel_map(selection.size(), kGrain, [&](Range r) {
+  for (const Box& some : parallel_map(selection.size(), kTrianglesATask, [&](Range r) {
          Box b;
          for (std::size_t i = r.begin; i < r.end; ++i) {
            for (const VertexId v : mesh.triangle(selection[i]).corner) b.extend(mesh.point(v));
@@ -126,7 +134,7 @@ Box box_of(const Welded& mesh, std::span<const TriangleId> selection) {
 
 MassSums mass_sums(const Welded& mesh, std::span<const TriangleId> selection, const Box& box) {
   MassSums all(box);
-  for (const auto& some : parallel_map(selection.size(), kGrain, [&](Range r) {
+  for (const auto& some : parallel_map(selection.size(), kTrianglesATask, [&](Range r) {
          std::optional<MassSums> sums(std::in_place, box);
          for (std::size_t i = r.begin; i < r.end; ++i) {
            const Triangle& t = mesh.triangle(selection[i]);

@@ -172,7 +172,7 @@ class Finder {
       r.body = body_of(t);
       bodies_[r.body].area += area_[t];
     }
-    for (Body& b : bodies_) b.closed = b.area > 0;
+    for (MaterialBody& b : bodies_) b.closed = b.area > 0;
     has_nonmanifold_.resize(bodies_.size());
     for (std::uint32_t e = 0; e < edges_->size(); ++e) {
       const auto uses = edges_->uses({e});
@@ -590,7 +590,7 @@ class Finder {
     };
     for (std::uint32_t t = 0; t < triangles_.size(); ++t) {
       if (!regions_.has({t})) continue;
-      Body& body = bodies_[body_of(t)];
+      MaterialBody& body = bodies_[body_of(t)];
       const Point origin = body.box.center();
       const Triangle& tri = triangles_[t];
       const double part = cone(points_[tri[0].value] - origin, points_[tri[1].value] - origin,
@@ -599,7 +599,7 @@ class Finder {
     }
     for (std::size_t i = 0; i < rims_->size(); ++i) {
       const Rim rim = (*rims_)[i];
-      Body& body = bodies_[body_of(edges_->uses(rim.edges[0])[0].triangle().value)];
+      MaterialBody& body = bodies_[body_of(edges_->uses(rim.edges[0])[0].triangle().value)];
       const Point origin = body.box.center();
       const Vector apex = center_of(rim, points_) - origin;
       for (const EdgeId e : rim.edges) {
@@ -622,7 +622,7 @@ class Finder {
   std::optional<Rims> own_rims_;
   Components regions_;
   std::vector<Region> out_;
-  std::vector<Body> bodies_;
+  std::vector<MaterialBody> bodies_;
   std::vector<bool> has_nonmanifold_;    // by body
   std::vector<double> area_;             // by triangle
   std::vector<std::uint32_t> piece_of_;  // by region

@@ -21,9 +21,9 @@ namespace {
 Measurement measure(const Part& part, StageTimes& times) {
   Measurement m;
   m.name = part.name;
-  m.triangles = part.mesh.triangles.size();
-  m.box = box_of(part.mesh);
-  const Welded welded = times.time("weld", [&] { return Welded(part.mesh); });
+  m.triangles = part.mesh().triangles.size();
+  m.box = box_of(part.mesh());
+  const Welded welded = times.time("weld", [&] { return Welded(part.mesh()); });
   const EdgeTable edges =
       times.time("edges", [&] { return EdgeTable(welded.triangles(), welded.points().size()); });
   m.encloses = edges.size() > 0 && count_edges(edges).unbalanced == 0;

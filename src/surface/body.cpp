@@ -43,12 +43,7 @@ Box box_of(const SurfaceModel& model) {
   Box box;
   for (const BodyInstance& i : model.instances) {
     const Box own = box_of(model.bodies[i.body]);
-    if (!(own.low.x() <= own.high.x())) continue;
-    for (int k = 0; k < 8; ++k) {
-      box.extend(i.placement(Point((k & 1) != 0 ? own.high.x() : own.low.x(),
-                                   (k & 2) != 0 ? own.high.y() : own.low.y(),
-                                   (k & 4) != 0 ? own.high.z() : own.low.z())));
-    }
+    box.extend(placed(own, i.placement));
   }
   return box;
 }

@@ -9,13 +9,11 @@
 #include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
+#include "base/numbers.h"
 #include "surface/spline_basis.h"
 
 namespace aguja {
 namespace {
-
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
-constexpr double kTurn = 2 * std::numbers::pi;
 
 Vector any_across(const Vector& axis) {
   // Across the coordinate axis that it leans on least.
@@ -49,10 +47,6 @@ std::string_view slug(CurveKind kind) {
   return kSlugs.at(static_cast<std::size_t>(kind));
 }
 
-bool Placement::is_identity() const {
-  return linear == Eigen::Matrix3d::Identity() && shift == Vector::Zero();
-}
-
 namespace {
 
 class Line : public Curve {
@@ -83,8 +77,8 @@ class Ellipse : public Curve {
     const Vector x = a_ * frame_.x, y = b_ * frame_.y;
     return {frame_.origin + c * x + s * y, c * y - s * x, -c * x - s * y};
   }
-  Interval domain() const override { return {0, kTurn}; }
-  double period() const override { return kTurn; }
+  Interval domain() const override { return {0, kFullTurn}; }
+  double period() const override { return kFullTurn; }
   std::optional<double> parameter_of(const Point& p) const override {
     const Point q = frame_.of(p);
     double t = std::atan2(q.y() * a_, q.x() * b_);
@@ -100,7 +94,7 @@ class Ellipse : public Curve {
         if (std::fabs(step) < 1e-15) break;
       }
     }
-    return t < 0 ? t + kTurn : t;
+    return t < 0 ? t + kFullTurn : t;
   }
 
  private:

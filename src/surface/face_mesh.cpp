@@ -12,14 +12,14 @@
 #include <Eigen/Geometry>
 
 #include "aguja/geometry/planar_triangulation.h"
+#include "base/numbers.h"
 
 namespace aguja {
 namespace {
 
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
 // Points of one face beyond which no more are added: what is left then is told by its deviation.
 constexpr std::size_t kMostPoints = 400000;
-constexpr int kMostRounds = 10;
+constexpr int kMostRefinements = 10;
 
 struct Bounds {
   Parameters low = Parameters::Constant(kInfinity);
@@ -114,7 +114,7 @@ class FaceMesher {
     for (int round = 0;; ++round) {
       triangulate_inside();
       if (surface_.kind() == SurfaceKind::plane && fineness_.longest <= 0) break;
-      if (round == kMostRounds || !refine()) break;
+      if (round == kMostRefinements || !refine()) break;
     }
     while (drop_turned()) triangulate_inside();
     write();

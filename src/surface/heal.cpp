@@ -342,12 +342,9 @@ class Healer {
   }
 
   void rebuild_faces() {
-    SurfaceModel alone;
-    alone.bodies = {body()};
-    alone.instances.emplace_back();
-    const TessellatedModel tried = tessellate(alone, {}, nullptr);
+    const TessellatedBody tried = tessellate(body(), {});
     std::map<std::uint32_t, Point> unusable;
-    for (const FaceTrouble& t : tried.bodies[0].troubles) {
+    for (const FaceTrouble& t : tried.troubles) {
       using Kind = FaceTrouble::Kind;
       if (t.kind == Kind::open_loop || t.kind == Kind::no_facets || t.kind == Kind::loop_crossing)
         unusable.try_emplace(t.face, t.place);

@@ -9,17 +9,16 @@
 #include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
+#include "base/numbers.h"
 #include "surface/spline_basis.h"
 
 namespace aguja {
 namespace {
 
-constexpr double kInfinity = std::numeric_limits<double>::infinity();
-constexpr double kTurn = 2 * std::numbers::pi;
-constexpr Interval kWholeTurn{0, kTurn};
+constexpr Interval kWholeTurn{0, kFullTurn};
 constexpr Interval kUnbounded{-kInfinity, kInfinity};
 
-double positive_angle(double a) { return a < 0 ? a + kTurn : a; }
+double positive_angle(double a) { return a < 0 ? a + kFullTurn : a; }
 
 }  // namespace
 
@@ -103,7 +102,7 @@ class Cone : public Surface {
   }
   Interval domain_u() const override { return kWholeTurn; }
   Interval domain_v() const override { return kUnbounded; }
-  double period_u() const override { return kTurn; }
+  double period_u() const override { return kFullTurn; }
   std::vector<Pole> poles() const override {
     if (slope_ == 0) return {};
     const double v = -radius_ / slope_;
@@ -130,7 +129,8 @@ class Cone : public Surface {
         }
       }
     }
-    return Parameters(positive_angle(std::fmod(std::atan2(q.y(), q.x()) + turn + kTurn, kTurn)), v);
+    return Parameters(
+        positive_angle(std::fmod(std::atan2(q.y(), q.x()) + turn + kFullTurn, kFullTurn)), v);
   }
 
  private:
@@ -156,11 +156,11 @@ class Sphere : public Surface {
     return s;
   }
   Interval domain_u() const override { return kWholeTurn; }
-  Interval domain_v() const override { return {-kTurn / 4, kTurn / 4}; }
-  double period_u() const override { return kTurn; }
+  Interval domain_v() const override { return {-kFullTurn / 4, kFullTurn / 4}; }
+  double period_u() const override { return kFullTurn; }
   std::vector<Pole> poles() const override {
-    return {{false, -kTurn / 4, frame_.at(0, 0, -radius_)},
-            {false, kTurn / 4, frame_.at(0, 0, radius_)}};
+    return {{false, -kFullTurn / 4, frame_.at(0, 0, -radius_)},
+            {false, kFullTurn / 4, frame_.at(0, 0, radius_)}};
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
     const Point q = frame_.of(p);
@@ -196,10 +196,10 @@ class Torus : public Surface {
   Interval domain_v() const override {
     if (!is_spindle()) return kWholeTurn;
     const double meets = std::acos(-major_ / minor_);
-    return outer_ ? Interval{-meets, meets} : Interval{meets, kTurn - meets};
+    return outer_ ? Interval{-meets, meets} : Interval{meets, kFullTurn - meets};
   }
-  double period_u() const override { return kTurn; }
-  double period_v() const override { return is_spindle() ? 0 : kTurn; }
+  double period_u() const override { return kFullTurn; }
+  double period_v() const override { return is_spindle() ? 0 : kFullTurn; }
   std::vector<Pole> poles() const override {
     if (!is_spindle()) return {};
     const Interval v = domain_v();
@@ -217,7 +217,7 @@ class Torus : public Surface {
     if (is_spindle() && outer_) return Parameters(positive_angle(u), domain_v().clamp(v));
     v = positive_angle(v);
     if (is_spindle()) v = domain_v().clamp(v);
-    return Parameters(positive_angle(std::fmod(u, kTurn)), v);
+    return Parameters(positive_angle(std::fmod(u, kFullTurn)), v);
   }
 
  private:
@@ -466,7 +466,9 @@ class Revolution : public Surface {
   }
   Interval domain_u() const override { return angles_; }
   Interval domain_v() const override { return range_; }
-  double period_u() const override { return std::fabs(angles_.width() - kTurn) < 1e-9 ? kTurn : 0; }
+  double period_u() const override {
+    return std::fabs(angles_.width() - kFullTurn) < 1e-9 ? kFullTurn : 0;
+  }
   double period_v() const override {
     const double period = curve_->period();
     return period > 0 && std::fabs(range_.width() - period) < 1e-9 * period ? period : 0;

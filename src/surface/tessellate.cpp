@@ -16,7 +16,7 @@
 namespace aguja {
 namespace {
 
-constexpr int kMostRounds = 5;
+constexpr int kMostFinerRounds = 5;
 constexpr double kFinest = 1.0 / 64;  // of the chord
 // Facets are held to a little less than what is promised: it is measured at places, not everywhere.
 constexpr double kHeldTo = 0.8;
@@ -66,7 +66,7 @@ class Tessellator {
         least = harm;
         best = std::move(out);
       }
-      if (round == kMostRounds || harm == 0 || in_vain == 2) return best;
+      if (round == kMostFinerRounds || harm == 0 || in_vain == 2) return best;
       bool any = false;
       std::fill(stale.begin(), stale.end(), false);
       for (std::uint32_t f = 0; f < meets.size(); ++f) {
@@ -275,7 +275,7 @@ class Tessellator {
       }
       ++done;
     });
-    advance(progress_, "tessellate", static_cast<double>(round + 1) / (kMostRounds + 1));
+    advance(progress_, "tessellate", static_cast<double>(round + 1) / (kMostFinerRounds + 1));
   }
 
   TessellatedBody merged() const {
@@ -379,7 +379,16 @@ class Tessellator {
   std::vector<bool> turned_;
 };
 
+void check(const TessellationOptions& options) {
+  if (!(options.angle > 0) || !(options.longest >= 0) || !std::isfinite(options.longest)) {
+    throw ArgumentError("tessellate: the angle must be above 0, and the longest side 0 or more");
+  }
+}
+
+}  // namespace
+
 double chosen_chord(const TessellationOptions& options, const Box& box) {
+  check(options);
   if (options.chord) {
     if (!(*options.chord > 0) || !std::isfinite(*options.chord)) {
       throw ArgumentError("tessellate: the chord height must be a finite length above 0");
@@ -390,55 +399,9 @@ double chosen_chord(const TessellationOptions& options, const Box& box) {
   return std::isfinite(diagonal) && diagonal > 0 ? diagonal / 1000 : 1;
 }
 
-void check(const TessellationOptions& options) {
-  if (!(options.angle > 0) || !(options.longest >= 0) || !std::isfinite(options.longest)) {
-    throw ArgumentError("tessellate: the angle must be above 0, and the longest side 0 or more");
-  }
-}
-
-}  // namespace
-
 TessellatedBody tessellate(const Body& body, const TessellationOptions& options,
                            Progress* progress) {
-  check(options);
   return Tessellator(body, options, chosen_chord(options, box_of(body)), progress).run();
-}
-
-TessellatedModel tessellate(const SurfaceModel& model, const TessellationOptions& options,
-                            Progress* progress) {
-  check(options);
-  TessellatedModel out;
-  TessellationOptions own = options;
-  own.chord = chosen_chord(options, box_of(model));
-  out.chord = out.finest = *own.chord;
-  out.model.unit = model.unit;
-  out.model.unit_assumed = model.unit_assumed;
-  out.model.notes = model.notes;
-  for (const Body& body : model.bodies) {
-    out.bodies.push_back(tessellate(body, own, progress));
-    out.finest = std::min(out.finest, out.bodies.back().chord);
-  }
-  for (const BodyInstance& instance : model.instances) {
-    const Body& body = model.bodies[instance.body];
-    Part part;
-    part.name = instance.name;
-    part.mesh = out.bodies[instance.body].mesh;
-    if (!instance.placement.is_identity()) {
-      for (Point& p : part.mesh.points) p = instance.placement(p);
-      if (instance.placement.linear.determinant() < 0) {
-        for (Triangle& t : part.mesh.triangles) std::swap(t[1], t[2]);
-      }
-    }
-    for (const Face& face : body.faces) {
-      std::string name = face.name;
-      if (face.entity != 0) name += (name.empty() ? "#" : " #") + std::to_string(face.entity);
-      part.patch_names.push_back(std::move(name));
-      if (face.colour) part.patch_colours.resize(part.patch_names.size());
-      if (face.colour) part.patch_colours.back() = face.colour;
-    }
-    if (!part.mesh.triangles.empty()) out.model.parts.push_back(std::move(part));
-  }
-  return out;
 }
 
 }  // namespace aguja

@@ -36,11 +36,11 @@ TEST(Garza, EveryPodIsClosedWithTheVolumeOfItsClosedForm) {
 TEST(Garza, EveryTriangleIsInANamedPatch) {
   for (const demo::KnownPart& known :
        {demo::make_pod(), demo::make_ballast_ring(), demo::make_lid()}) {
-    ASSERT_EQ(known.part.mesh.patch_of.size(), known.part.mesh.triangles.size());
-    std::vector<std::size_t> size(known.part.patch_names.size(), 0);
-    for (const PatchId p : known.part.mesh.patch_of) ++size.at(p.value);
+    ASSERT_EQ(known.part.mesh().patch_of.size(), known.part.mesh().triangles.size());
+    std::vector<std::size_t> size(known.part.patch_names().size(), 0);
+    for (const PatchId p : known.part.mesh().patch_of) ++size.at(p.value);
     for (std::size_t p = 0; p < size.size(); ++p) {
-      EXPECT_GT(size[p], 0u) << known.part.patch_names[p];
+      EXPECT_GT(size[p], 0u) << known.part.patch_names()[p];
     }
   }
 }

@@ -15,7 +15,7 @@ using test::written;
 
 std::vector<std::pair<std::string, std::string>> sample_files() {
   Model model = test::model_of(test::cube({0.1, 0, 0}), "test");
-  model.parts[0].mesh.wires.push_back({VertexId{0}, VertexId{7}});
+  test::edit(model, [](Mesh& mesh) { mesh.wires.push_back({VertexId{0}, VertexId{7}}); });
   std::vector<std::pair<std::string, std::string>> files;
   for (const Format format : all_formats()) {
     for (const bool text : {false, true}) {
@@ -28,9 +28,9 @@ std::vector<std::pair<std::string, std::string>> sample_files() {
 
 void expect_sound(const Model& model) {
   for (const Part& part : model.parts) {
-    for (const Point& p : part.mesh.points) ASSERT_TRUE(p.allFinite());
-    for (const Triangle& t : part.mesh.triangles) {
-      for (const VertexId v : t.corner) ASSERT_LT(v.value, part.mesh.points.size());
+    for (const Point& p : part.mesh().points) ASSERT_TRUE(p.allFinite());
+    for (const Triangle& t : part.mesh().triangles) {
+      for (const VertexId v : t.corner) ASSERT_LT(v.value, part.mesh().points.size());
     }
   }
 }

@@ -102,9 +102,9 @@ TEST(ReadModel, ManyGroupsAndObjects) {
   for (int i = 0; i < 100000; ++i) text += "g face" + std::to_string(i) + "\nf 1 2 3\n";
   const Model groups = test::read_text(text);
   ASSERT_EQ(groups.parts.size(), 1u);
-  ASSERT_EQ(groups.parts[0].patch_names.size(), 100000u);
-  EXPECT_EQ(groups.parts[0].patch_names[77777], "face77777");
-  EXPECT_EQ(groups.parts[0].mesh.patch_of[77777].value, 77777u);
+  ASSERT_EQ(groups.parts[0].patch_names().size(), 100000u);
+  EXPECT_EQ(groups.parts[0].patch_names()[77777], "face77777");
+  EXPECT_EQ(groups.parts[0].mesh().patch_of[77777].value, 77777u);
 
   std::string objects;
   for (int i = 0; i < 20000; ++i) {
@@ -112,7 +112,7 @@ TEST(ReadModel, ManyGroupsAndObjects) {
   }
   const Model parts = test::read_text(objects);
   ASSERT_EQ(parts.parts.size(), 20000u);
-  EXPECT_EQ(parts.parts[19999].mesh.points.size(), 3u);
+  EXPECT_EQ(parts.parts[19999].mesh().points.size(), 3u);
 }
 
 }  // namespace

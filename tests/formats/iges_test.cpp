@@ -9,6 +9,7 @@
 #include "aguja/formats/read.h"
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/solid/certificate.h"
+#include "aguja/solid/prepare.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "tests/support/exchange_text.h"
@@ -78,8 +79,8 @@ TEST(Iges, TheCompressedFormIsTheSame) {
   const std::string fixed = demo::iges_text(demo::draw_clamp());
   const std::string text = compressed_iges(fixed);
   EXPECT_LT(text.size(), fixed.size());
-  const Certificate a = certify(prepare(read_surface_model({"a.igs", fixed})).mesh);
-  const Certificate b = certify(prepare(read_surface_model({"b.igs", text})).mesh);
+  const Certificate a = certify(prepare(read_surface_model({"a.igs", fixed})));
+  const Certificate b = certify(prepare(read_surface_model({"b.igs", text})));
   EXPECT_EQ(b.verdict, Verdict::solid);
   EXPECT_DOUBLE_EQ(b.mass.volume, a.mass.volume);
 }
@@ -254,7 +255,7 @@ TEST(Iges, BoundariesInParametersAloneAreWhereTheStandardHasThem) {
                        {142, "1,7,9,0,1", 0, 0, 0, "00010000"},
                        {144, "7,1,0,11"}})});
   ASSERT_EQ(model.bodies.size(), 1u) << (model.notes.empty() ? "" : model.notes[0]);
-  const Mesh mesh = prepare(model).mesh.parts.at(0).mesh;
+  const Mesh mesh = prepare(model).parts.at(0).mesh();
   const Box box = box_of(mesh);
   EXPECT_NEAR(box.low.x(), 0, 1e-9);
   EXPECT_NEAR(box.high.x(), 2, 1e-9);
@@ -332,7 +333,7 @@ TEST(Iges, SolidsWithAllThatTheyAreMadeOf) {
     EXPECT_TRUE(model.not_understood.empty());
     EXPECT_EQ(model.bodies[0].vertices.size(), 8u);
     EXPECT_EQ(model.bodies[0].edges.size(), 12u);
-    const Certificate c = certify(prepare(model).mesh);
+    const Certificate c = certify(prepare(model));
     EXPECT_EQ(c.verdict, Verdict::solid) << turned;
     EXPECT_DOUBLE_EQ(c.mass.volume, 6) << turned;
   }
@@ -347,7 +348,7 @@ TEST(Iges, SolidsWithVoids) {
   const SurfaceModel model = read_iges({"x", iges_file(all)});
   ASSERT_EQ(model.bodies.size(), 1u);
   EXPECT_EQ(model.bodies[0].shells.size(), 2u);
-  const Certificate c = certify(prepare(model).mesh);
+  const Certificate c = certify(prepare(model));
   EXPECT_EQ(c.verdict, Verdict::solid);
   EXPECT_DOUBLE_EQ(c.mass.volume, 26);
 }
@@ -365,7 +366,7 @@ TEST(Iges, SolidsArePlacedAgain) {
   const SurfaceModel model = read_iges({"x", iges_file(all)});
   ASSERT_EQ(model.instances.size(), 3u);
   std::vector<double> at;
-  for (const Part& part : prepare(model).mesh.parts) at.push_back(box_of(part.mesh).low.x());
+  for (const Part& part : prepare(model).parts) at.push_back(box_of(part.mesh()).low.x());
   std::sort(at.begin(), at.end());
   EXPECT_EQ(at, (std::vector<double>{0, 10, 10}));
 }

@@ -13,7 +13,7 @@ constexpr std::string_view kSquare = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\n";
 TEST(Obj, ReadsPolygonsNegativeNumbersTextureAndNormalNumbers) {
   const Model model =
       read_text(std::string(kSquare) + "vt 0 0\nvn 0 0 1\nf -4 -3 -2 -1\nf 1/1 2//1 3/1/1\n");
-  const Mesh& mesh = model.parts[0].mesh;
+  const Mesh& mesh = model.parts[0].mesh();
   ASSERT_EQ(mesh.triangles.size(), 3u);
   EXPECT_EQ(mesh.triangles[1], (Triangle{{{0}, {2}, {3}}}));
   EXPECT_EQ(mesh.triangles[2], (Triangle{{{0}, {1}, {2}}}));
@@ -21,7 +21,7 @@ TEST(Obj, ReadsPolygonsNegativeNumbersTextureAndNormalNumbers) {
 
 TEST(Obj, DividesConcavePolygonsWithoutOverlap) {
   const Model model = read_text("v 4 -3 0\nv 1 0 0\nv 4 3 0\nv 0 0 0\nf 1 2 3 4\n");
-  for (const Triangle& t : model.parts[0].mesh.triangles) {
+  for (const Triangle& t : model.parts[0].mesh().triangles) {
     EXPECT_TRUE(t[0].value == 1 || t[1].value == 1 || t[2].value == 1);  // the reflex corner
     EXPECT_TRUE(t[0].value == 3 || t[1].value == 3 || t[2].value == 3);
   }
@@ -33,17 +33,17 @@ TEST(Obj, ObjectsArePartsWithTheirOwnPoints) {
                                 "o wall\nv 0 0 5\nv 9 9 9\ng side\nf 1 2 5\n");
   ASSERT_EQ(model.parts.size(), 2u);
   EXPECT_EQ(model.parts[0].name, "floor");
-  EXPECT_EQ(model.parts[0].patch_names, (std::vector<std::string>{"left", "right"}));
-  EXPECT_EQ(model.parts[0].mesh.points.size(), 4u);
+  EXPECT_EQ(model.parts[0].patch_names(), (std::vector<std::string>{"left", "right"}));
+  EXPECT_EQ(model.parts[0].mesh().points.size(), 4u);
   EXPECT_EQ(model.parts[1].name, "wall");
-  ASSERT_EQ(model.parts[1].mesh.points.size(), 4u);  // two of the floor's, one own, one unused
-  EXPECT_EQ(model.parts[1].mesh.points[3], Point(9, 9, 9));
+  ASSERT_EQ(model.parts[1].mesh().points.size(), 4u);  // two of the floor's, one own, one unused
+  EXPECT_EQ(model.parts[1].mesh().points[3], Point(9, 9, 9));
 }
 
 TEST(Obj, LinesAreWires) {
   const Model model = read_text(std::string(kSquare) + "l 1 2 3\nf 1 2\nf 1 2 3\n");
-  EXPECT_EQ(model.parts[0].mesh.wires.size(), 3u);
-  EXPECT_EQ(model.parts[0].mesh.triangles.size(), 1u);
+  EXPECT_EQ(model.parts[0].mesh().wires.size(), 3u);
+  EXPECT_EQ(model.parts[0].mesh().triangles.size(), 1u);
 }
 
 TEST(Obj, ABackslashJoinsLinesAndLineNumbersStayRight) {

@@ -12,7 +12,7 @@ TEST(Off, ReadsCommentsColoursAndPolygons) {
   const Model model = read_text(
       "# first a comment\nOFF # keyword\n4 2 0 # counts\n0 0 0\n\n1 0 0 # a point\n1 1 0\n0 1 0\n"
       "3 0 1 2 255 0 0\n4 0 1 2 3 0.5 0.5 0.5\n");
-  EXPECT_EQ(model.parts[0].mesh.points.size(), 4u);
+  EXPECT_EQ(model.parts[0].mesh().points.size(), 4u);
   EXPECT_EQ(triangle_count(model), 3u);
 }
 
@@ -30,7 +30,7 @@ TEST(Off, ValuesBesideThePointsAreNoted) {
 }
 
 TEST(Off, FacesOfTwoCornersAreWires) {
-  EXPECT_EQ(read_text("OFF\n2 1 0\n0 0 0\n1 0 0\n2 0 1\n").parts[0].mesh.wires.size(), 1u);
+  EXPECT_EQ(read_text("OFF\n2 1 0\n0 0 0\n1 0 0\n2 0 1\n").parts[0].mesh().wires.size(), 1u);
 }
 
 TEST(Off, ErrorsNameLineExpectedAndFound) {

@@ -50,7 +50,7 @@ TEST(Ply, ReadsBothByteOrdersAndAllTypes) {
     append<std::uint32_t>(bytes, 3, big);
     for (int v = 0; v < 3; ++v) append(bytes, static_cast<std::uint16_t>(v), big);
     const Model model = read_text(bytes);
-    const Mesh& mesh = model.parts[0].mesh;
+    const Mesh& mesh = model.parts[0].mesh();
     ASSERT_EQ(mesh.points.size(), 3u);
     EXPECT_EQ(mesh.points[2], Point(0.2, -600, 1.5));
     ASSERT_EQ(mesh.triangles.size(), 1u);
@@ -78,7 +78,7 @@ TEST(Ply, ReadsBinaryFacesOfEqualAndOfMixedLength) {
   EXPECT_EQ(triangle_count(read_text(body({{0, 1, 2}, {0, 2, 3}}))), 2u);
   const Model mixed = read_text(body({{0, 1, 2}, {0, 1, 2, 3}, {1, 3}, {2}}));
   EXPECT_EQ(triangle_count(mixed), 3u);
-  EXPECT_EQ(mixed.parts[0].mesh.wires.size(), 1u);
+  EXPECT_EQ(mixed.parts[0].mesh().wires.size(), 1u);
   EXPECT_EQ(mixed.notes.size(), 2u);
   // The same bad number, found by either way: a row is its count, a byte, and four bytes a number.
   const std::string good = body({{0, 1, 2}, {0, 2, 3}});
@@ -99,7 +99,7 @@ TEST(Ply, ReadsStripsAndEdges) {
                        "property list int int vertex_indices\n"
                        "element edge 1\nproperty int vertex1\nproperty int vertex2\n") +
                 "0 0 0\n1 0 0\n0 1 0\n1 1 0\n2 2 0\n8 0 1 2 3 -1 2 3 4\n0 4\n");
-  const Mesh& mesh = model.parts[0].mesh;
+  const Mesh& mesh = model.parts[0].mesh();
   ASSERT_EQ(mesh.triangles.size(), 3u);
   EXPECT_EQ(mesh.triangles[0], (Triangle{{{0}, {1}, {2}}}));
   EXPECT_EQ(mesh.triangles[1], (Triangle{{{2}, {1}, {3}}}));  // turned back

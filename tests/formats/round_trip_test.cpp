@@ -103,7 +103,7 @@ TEST(RoundTrip, StlGivesBackEveryCornerAndTheSameBytes) {
       const std::string bytes = written(model, Format::stl, {text});
       const Model back = test::read_text(bytes);
       ASSERT_EQ(back.parts.size(), 1u);
-      const Mesh &a = model.parts[0].mesh, &b = back.parts[0].mesh;
+      const Mesh &a = model.parts[0].mesh(), &b = back.parts[0].mesh();
       ASSERT_EQ(a.triangles.size(), b.triangles.size());
       for (std::size_t t = 0; t < a.triangles.size(); ++t) {
         for (std::size_t c = 0; c < 3; ++c) {
@@ -140,8 +140,9 @@ TEST(RoundTrip, ObjKeepsPartsPatchesAndWires) {
     Random random(seed);
     Model model;
     for (std::size_t p = 0; p < 1 + random.index(4); ++p) {
-      Part part{
-          "part " + std::to_string(p), in_order_of_use(test::damaged_mesh(seed * 7 + p)), {}, {}};
+      PartDraft part;
+      part.name = "part " + std::to_string(p);
+      part.mesh = in_order_of_use(test::damaged_mesh(seed * 7 + p));
       if (part.mesh.triangles.empty()) continue;
       part.patch_names = {"top", "side"};
       for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
@@ -149,14 +150,14 @@ TEST(RoundTrip, ObjKeepsPartsPatchesAndWires) {
       }
       if (part.mesh.triangles.size() < 2) part.patch_names = {"side"}, part.mesh.patch_of[0] = {0};
       part.mesh.wires.push_back({VertexId{0}, VertexId{1}});
-      model.parts.push_back(std::move(part));
+      model.parts.emplace_back(std::move(part));
     }
     if (model.parts.empty()) continue;
     const Model back = test::read_text(written(model, Format::obj));
     test::expect_same(back, model);
     for (std::size_t p = 0; p < model.parts.size() && !HasFailure(); ++p) {
-      EXPECT_EQ(back.parts[p].patch_names, model.parts[p].patch_names);
-      EXPECT_EQ(back.parts[p].mesh.patch_of, model.parts[p].mesh.patch_of);
+      EXPECT_EQ(back.parts[p].patch_names(), model.parts[p].patch_names());
+      EXPECT_EQ(back.parts[p].mesh().patch_of, model.parts[p].mesh().patch_of);
     }
     if (HasFailure()) return;
   }
@@ -164,7 +165,7 @@ TEST(RoundTrip, ObjKeepsPartsPatchesAndWires) {
 
 TEST(RoundTrip, AsciiStlKeepsItsSolids) {
   Model model = test::model_of(in_order_of_use(test::cube()), "left side");
-  model.parts.push_back({"right", in_order_of_use(test::cube({5, 0, 0.1})), {}, {}});
+  model.parts.emplace_back("right", in_order_of_use(test::cube({5, 0, 0.1})));
   test::expect_same(test::read_text(written(model, Format::stl, {.text = true})), model);
 }
 

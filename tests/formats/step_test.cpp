@@ -5,10 +5,10 @@
 #include "aguja/base/error.h"
 #include "aguja/formats/read.h"
 #include "aguja/formats/read_surfaces.h"
-#include "aguja/surface/check_surfaces.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "tests/support/exchange_text.h"
+#include "tests/support/surface_findings.h"
 
 namespace aguja {
 namespace {
@@ -122,17 +122,17 @@ TEST(Step, CurvesInParametersAreComparedWithThoseInSpace) {
     for (const EdgeUseOfFace& u : model.bodies[0].faces[0].loops.at(0).edges) {
       EXPECT_NE(u.in_parameters, nullptr);
     }
-    const Prepared prepared = prepare(model);
-    const std::vector<GivenFinding> found = check_surfaces(prepared.surfaces, prepared.mesh);
-    const auto off = std::find_if(found.begin(), found.end(), [](const GivenFinding& g) {
-      return g.finding.kind == FindingKind::edge_off_surface;
+    const Model prepared = prepare(model);
+    const std::vector<Finding> found = test::surface_findings(prepared);
+    const auto off = std::find_if(found.begin(), found.end(), [](const Finding& g) {
+      return g.kind == FindingKind::edge_off_surface;
     });
     ASSERT_EQ(off != found.end(), at != 2) << at;
     if (off == found.end()) continue;
-    EXPECT_EQ(off->finding.count, 1u);
-    EXPECT_EQ(off->finding.entity, 4u);
+    EXPECT_EQ(off->count, 1u);
+    EXPECT_EQ(off->entity, 4u);
     // Decimetres in the file: a quarter of one.
-    EXPECT_NEAR(off->finding.measure * metres_per(model.unit), 0.025, 1e-12);
+    EXPECT_NEAR(off->measure * metres_per(model.unit), 0.025, 1e-12);
   }
 }
 
@@ -154,14 +154,14 @@ TEST(Step, FacetedAndTessellatedShapesAreRead) {
       ",(0.,1.,0.));#44=CARTESIAN_POINT('',(0.,0.,1.));";
   const Model faceted = read_model(Source{"x.step", step_file(data)});
   ASSERT_EQ(faceted.parts.size(), 1u);
-  EXPECT_EQ(faceted.parts[0].mesh.triangles.size(), 4u);
+  EXPECT_EQ(faceted.parts[0].mesh().triangles.size(), 4u);
   const Model tessellated = read_model(Source{
       "x.step",
       step_file("#1=TESSELLATED_SHAPE_REPRESENTATION('',(#2),#90);#2=TESSELLATED_SHELL('',(#3),$);"
                 "#3=COMPLEX_TRIANGULATED_FACE('',#4,4,((0.,0.,1.)),$,(1,2,3,4),((1,2,3,4)),());"
                 "#4=COORDINATES_LIST('',4,((0.,0.,0.),(1.,0.,0.),(0.,1.,0.),(1.,1.,0.)));")});
   ASSERT_EQ(tessellated.parts.size(), 1u);
-  EXPECT_EQ(tessellated.parts[0].mesh.triangles.size(), 2u);
+  EXPECT_EQ(tessellated.parts[0].mesh().triangles.size(), 2u);
 }
 
 TEST(Step, AssembliesPlaceTheirPartsAgainAndAgain) {
@@ -195,9 +195,9 @@ TEST(Step, AssembliesPlaceTheirPartsAgainAndAgain) {
   ASSERT_EQ(model.bodies.size(), 1u);
   ASSERT_EQ(model.instances.size(), 2u);
   EXPECT_EQ(model.instances[0].name, "clamp-1");
-  const Model mesh = prepare(model).mesh;
+  const Model mesh = prepare(model);
   ASSERT_EQ(mesh.parts.size(), 2u);
-  const Box a = box_of(mesh.parts[0].mesh), b = box_of(mesh.parts[1].mesh);
+  const Box a = box_of(mesh.parts[0].mesh()), b = box_of(mesh.parts[1].mesh());
   // x to y: the gap of the clamp, which faces +x, faces +y in the second.
   EXPECT_NEAR(b.center().x() - 200, -a.center().y(), 1e-6);
   EXPECT_NEAR(b.center().y(), a.center().x(), 1e-6);

@@ -23,9 +23,9 @@ TEST(Stl, ReadsSeveralSolidsAsParts) {
   const Model model = read_text(solid(kFacet, "left one") + solid("", "empty") + solid(kFacet, ""));
   ASSERT_EQ(model.parts.size(), 3u);
   EXPECT_EQ(model.parts[0].name, "left one");
-  EXPECT_EQ(model.parts[1].mesh.triangles.size(), 0u);
+  EXPECT_EQ(model.parts[1].mesh().triangles.size(), 0u);
   EXPECT_EQ(model.parts[2].name, "test");  // named after the file
-  EXPECT_EQ(model.parts[2].mesh.triangles.size(), 1u);
+  EXPECT_EQ(model.parts[2].mesh().triangles.size(), 1u);
 }
 
 TEST(Stl, TakesOddCaseSpacingAndLineEnds) {
@@ -33,7 +33,7 @@ TEST(Stl, TakesOddCaseSpacingAndLineEnds) {
       "SOLID  A \r\n\tFacet NORMAL 0 0 1\r\n OUTER Loop\r\n Vertex +0 0.0 0e0\r\n"
       "VERTEX 1. 0 0\r\nvertex 0 .5E+1 -0\r\nEndLoop ENDFACET\r\nendSolid a\r\n");
   ASSERT_EQ(model.parts.size(), 1u);
-  const Mesh& mesh = model.parts[0].mesh;
+  const Mesh& mesh = model.parts[0].mesh();
   ASSERT_EQ(mesh.triangles.size(), 1u);
   EXPECT_EQ(mesh.points[2], Point(0, 5, 0));
   EXPECT_TRUE(std::signbit(mesh.points[2].z()));
@@ -65,7 +65,7 @@ TEST(Stl, KeepsNegativeZerosApartAndWeldsThemForTopology) {
       "0\nendloop\nendfacet\n"
       "facet normal 0 0 1\nouter loop\nvertex -0 0 0\nvertex 0 1 0\nvertex -1 0 0\nendloop\n"
       "endfacet\n");
-  const Mesh mesh = std::move(read_text(text).parts[0].mesh);
+  const Mesh mesh = std::move(read_text(text).parts[0].mesh());
   EXPECT_EQ(mesh.points.size(), 5u);
   EXPECT_FALSE(mesh.points_are_distinct);
   EXPECT_EQ(Welded(mesh).points().size(), 4u);
@@ -77,7 +77,7 @@ TEST(Stl, NumbersAreCorrectlyRounded) {
       "facet normal 0 0 1\nouter loop\nvertex 9007199254740993 1e-400 2.2250738585072011e-308\n"
       "vertex 0.1000000000000000055511151231257827021181583404541015625 4.9e-324 -1e-999\n"
       "vertex 1.7976931348623157e308 8.41 123456789.123456789123456789\nendloop\nendfacet\n";
-  const Mesh mesh = std::move(read_text(solid(body)).parts[0].mesh);
+  const Mesh mesh = std::move(read_text(solid(body)).parts[0].mesh());
   EXPECT_EQ(mesh.points[0], Point(9007199254740992.0, 0.0, 2.2250738585072011e-308));
   EXPECT_EQ(mesh.points[1], Point(0.1, 4.9e-324, 0.0));
   EXPECT_TRUE(std::signbit(mesh.points[1].z()));

@@ -6,6 +6,7 @@
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/formats/write.h"
 #include "aguja/solid/certificate.h"
+#include "aguja/solid/prepare.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "tests/support/exchange_text.h"
@@ -50,11 +51,11 @@ TEST(Colours, OfFacesAndOfTheWholeSurviveToWhatHoldsThem) {
     EXPECT_EQ(f.layer, is_blue ? "seat" : "steel");
   }
   EXPECT_EQ(blue, 1u);
-  const Model model = prepare(std::move(surfaces)).mesh;
+  const Model model = prepare(std::move(surfaces));
   ASSERT_TRUE(has_colours(model));
   std::size_t triangles = 0;
-  for (std::uint32_t t = 0; t < model.parts[0].mesh.triangles.size(); ++t)
-    triangles += colour_of(model.parts[0], {t}) == Rgb{0, 0, 1};
+  for (std::uint32_t t = 0; t < model.parts[0].mesh().triangles.size(); ++t)
+    triangles += colour_of(model.parts[0].placed(), {t}) == Rgb{0, 0, 1};
   ASSERT_GT(triangles, 0u);
   for (const Format format : {Format::ply, Format::off}) {
     std::string out;
@@ -79,14 +80,16 @@ TEST(Colours, OfFacesAndOfTheWholeSurviveToWhatHoldsThem) {
   // Taken as one body, each part keeps its own.
   Model two = model;
   two.parts.push_back(model.parts[0]);
-  two.parts[1].patch_colours.clear();
+  PartDraft plain(two.parts[1]);
+  plain.patch_colours.clear();
+  two.parts[1] = std::move(plain);
   std::swap(two.parts[0], two.parts[1]);
-  const std::size_t n = model.parts[0].mesh.triangles.size();
+  const std::size_t n = model.parts[0].mesh().triangles.size();
   const Model one = as_one(two);
   for (std::uint32_t t = 0; t < n; ++t) {
-    EXPECT_EQ(colour_of(one.parts[0], {t}), std::nullopt);
-    EXPECT_EQ(colour_of(one.parts[0], {static_cast<std::uint32_t>(t + n)}),
-              colour_of(model.parts[0], {t}));
+    EXPECT_EQ(colour_of(one.parts[0].placed(), {t}), std::nullopt);
+    EXPECT_EQ(colour_of(one.parts[0].placed(), {static_cast<std::uint32_t>(t + n)}),
+              colour_of(model.parts[0].placed(), {t}));
   }
 }
 

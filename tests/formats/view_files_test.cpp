@@ -68,7 +68,7 @@ TEST(Vtp, HoldsPointsTrianglesAndFieldsAsTheyAre) {
   ASSERT_EQ(corners.size(), 3 * triangle_count(model));
   std::size_t t = 0;
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
-    const Mesh& mesh = model.parts[p].mesh;
+    const Mesh& mesh = model.parts[p].mesh();
     for (const Triangle& triangle : mesh.triangles) {
       EXPECT_EQ(parts[t], static_cast<int>(p));
       EXPECT_EQ(ends[t], static_cast<std::int64_t>(3 * t + 3));
@@ -122,7 +122,7 @@ TEST(Glb, IsWholeAndInMetres) {
         root["meshes"][node["mesh"].get<std::size_t>()]["primitives"][0]["attributes"];
     const auto& places = root["accessors"][attributes["POSITION"].get<std::size_t>()];
     const auto& view = root["bufferViews"][places["bufferView"].get<std::size_t>()];
-    const Mesh& mesh = model.parts[p].mesh;
+    const Mesh& mesh = model.parts[p].mesh();
     ASSERT_EQ(places["count"].get<std::size_t>(), 3 * mesh.triangles.size());
     EXPECT_EQ(view["byteLength"].get<std::size_t>(), 36 * mesh.triangles.size());
     for (std::size_t i = 0; i < 3 * mesh.triangles.size(); ++i) {

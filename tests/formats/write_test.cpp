@@ -50,7 +50,7 @@ TEST_F(Write, BinaryStlRefusesWhatFloatCannotHold) {
 TEST_F(Write, FormatsWithoutPartsSaySo) {
   Model two = cube_;
   two.parts.push_back(cube_.parts[0]);
-  two.parts[0].mesh.patch_of.assign(12, PatchId{0});
+  test::edit(two, [](Mesh& mesh) { mesh.patch_of.assign(12, PatchId{0}); });
   for (const Format format : {Format::stl, Format::ply, Format::off}) {
     const auto notes = write_model([](std::string_view) {}, two, format).notes;
     EXPECT_GE(notes.size(), 2u) << slug(format);
@@ -60,8 +60,10 @@ TEST_F(Write, FormatsWithoutPartsSaySo) {
 
 TEST_F(Write, StlSaysThatItHoldsNoLoosePointsAndLines) {
   Model model = test::model_of(test::cube(), "cube");
-  model.parts[0].mesh.points.emplace_back(9, 9, 9);
-  model.parts[0].mesh.wires.push_back({VertexId{0}, VertexId{8}});
+  test::edit(model, [](Mesh& mesh) {
+    mesh.points.emplace_back(9, 9, 9);
+    mesh.wires.push_back({VertexId{0}, VertexId{8}});
+  });
   EXPECT_EQ(write_stl([](std::string_view) {}, model).notes.size(), 2u);
 }
 

@@ -5,7 +5,7 @@
 #include <Eigen/Geometry>
 
 #include "aguja/inspect/inspect.h"
-#include "aguja/mesh/transform.h"
+#include "aguja/model/transform.h"
 #include "demo/seeded.h"
 
 namespace aguja {
@@ -24,7 +24,7 @@ double power_of(Dimension dimension) {
   }
 }
 
-struct Placement {
+struct NamedPlace {
   const char* name;
   double scale;
   double turn;  // radians
@@ -32,20 +32,21 @@ struct Placement {
 };
 
 TEST(Anywhere, SeededShapesAreFoundWhereverTheyAre) {
-  const std::vector<Placement> placements = {{"turned", 1, 0.3, {0, 0, 0}},
-                                             {"far", 1, 0, {4096, -2048, 1024}},
-                                             {"far and turned", 1, 1.1, {4096, -2048, 1024}},
-                                             {"tiny", 0x1p-10, 0.3, {0, 0, 0}},
-                                             {"huge", 0x1p12, 0.3, {0, 0, 0}}};
+  const std::vector<NamedPlace> placements = {{"turned", 1, 0.3, {0, 0, 0}},
+                                              {"far", 1, 0, {4096, -2048, 1024}},
+                                              {"far and turned", 1, 1.1, {4096, -2048, 1024}},
+                                              {"tiny", 0x1p-10, 0.3, {0, 0, 0}},
+                                              {"huge", 0x1p12, 0.3, {0, 0, 0}}};
   std::size_t found = 0;
   for (const demo::DemoModel& shape : demo::seeded_shapes()) {
-    for (const Placement& place : placements) {
+    for (const NamedPlace& place : placements) {
       SCOPED_TRACE(shape.name + ", " + place.name);
       Model model = shape.model;
-      const Eigen::Affine3d move = Eigen::Translation3d(place.shift) *
-                                   Eigen::AngleAxisd(place.turn, Vector(1, 2, 2).normalized()) *
-                                   Eigen::Scaling(place.scale);
-      transform(model, move);
+      const Placement move = moved_by(place.shift) *
+                             turned_by(Vector(1, 2, 2).normalized(), place.turn) *
+                             scaled_by(place.scale);
+      // As if it were drawn there: an instance would be looked at where it was drawn.
+      for (Part& part : model.parts) part = Part(part.name, placed(part.placed(), move));
       auto findings = inspect(model).findings;
       std::erase_if(findings, [](const Finding& f) {
         return f.kind == FindingKind::unit_doubt || f.kind == FindingKind::precision_doubt;

@@ -6,7 +6,7 @@
 #include <gtest/gtest.h>
 #include <oneapi/tbb/global_control.h>
 
-#include "inspect/check.h"
+#include "aguja/inspect/check.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/stop_after.h"
 
@@ -36,7 +36,7 @@ TEST(Kinds, HaveTextsAndSlugsThatNameThem) {
 
 TEST(Registry, NamesEachCheckOnce) {
   std::set<std::string_view> names;
-  for (const RegisteredCheck& check : registered_checks()) {
+  for (const Check& check : all_checks()) {
     EXPECT_TRUE(names.insert(check.name).second);
     EXPECT_NE(check.on_part != nullptr, check.on_model != nullptr);
   }
@@ -57,8 +57,9 @@ TEST(Inspect, IdsDoNotDependOnOrderOrThreads) {
     Model model = test::model_of(test::damaged_mesh(seed));
     const auto before = ids(inspect(model));
     test::Random random(seed + 1000);
-    auto& triangles = model.parts[0].mesh.triangles;
-    std::shuffle(triangles.begin(), triangles.end(), random.engine());
+    test::edit(model, [&](Mesh& mesh) {
+      std::shuffle(mesh.triangles.begin(), mesh.triangles.end(), random.engine());
+    });
     const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
                                             1);
     auto after = ids(inspect(model));

@@ -48,7 +48,7 @@ TEST(Readiness, QualityHoldsForTheSumOfParts) {
   InspectOptions options;
   options.profile.element_size = 2;
   const Quality both = *inspect(model, options).quality;
-  Model as_one_part = test::model_of(test::joined(model.parts[0].mesh, model.parts[1].mesh));
+  Model as_one_part = test::model_of(test::joined(model.parts[0].mesh(), model.parts[1].mesh()));
   const Quality one = *inspect(as_one_part, options).quality;
   EXPECT_EQ(both.triangles, one.triangles);
   EXPECT_NEAR(both.aspect_ratio.mean, one.aspect_ratio.mean, 1e-9);

@@ -89,7 +89,7 @@ TEST(Rims, TwoOpeningsFarApartAreTwo) {
 
 TEST(Rims, AnOpeningInACrackedModelIsToldFromTheCracks) {
   const demo::KnownPart ball = demo::make_ball(10, 6);
-  Mesh torn = demo::cracked(ball.part.mesh, {.width = 0.002});
+  Mesh torn = demo::cracked(ball.part.mesh(), {.width = 0.002});
   // One patch is missing altogether.
   const PatchId lost{3 * 6 + 2};
   Mesh mesh;
@@ -169,15 +169,15 @@ TEST(Rims, OpeningsThatMeetInAPointArePinched) {
 
 TEST(Rims, PartsThatCloseOnlyTogetherAreHintedAt) {
   const demo::KnownPart ball = demo::make_ball(10, 4);
-  const Mesh torn = demo::cracked(ball.part.mesh, {.width = 0.001});
+  const Mesh torn = demo::cracked(ball.part.mesh(), {.width = 0.001});
   Model model;
   model.parts = demo::parts_by_patch(torn, "face");
   ASSERT_EQ(model.parts.size(), 16u);
   ASSERT_EQ(inspect(model).hints.size(), 1u);
   EXPECT_TRUE(inspect(as_one(model)).hints.empty());
   Model two = test::model_of(test::sphere(5));
-  two.parts.push_back({"other", test::sphere(5, 1, {5, 0, 0}), {}, {}});
-  two.parts[0].mesh.triangles.pop_back();
+  two.parts.emplace_back("other", test::sphere(5, 1, {5, 0, 0}));
+  test::edit(two, [](Mesh& mesh) { mesh.triangles.pop_back(); });
   EXPECT_TRUE(inspect(two).hints.empty());
 }
 

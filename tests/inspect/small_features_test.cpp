@@ -118,7 +118,7 @@ TEST(SmallFeatures, SliversAreToldByTheirAspectRatio) {
 
 TEST(SmallFeatures, BordersOfABoxAreTwelveChains) {
   const Model model = test::model_of(test::cube({0, 0, 0}, 20));
-  const Anatomy anatomy(model.parts[0].mesh);
+  const Anatomy anatomy(model.parts[0].mesh());
   const Patches patches = recognise_patches(anatomy.welded, anatomy.edges, {.fit = 1e-6});
   const PatchBorders borders = find_borders(anatomy, patches);
   ASSERT_EQ(patches.patches.size(), 6u);

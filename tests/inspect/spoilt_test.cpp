@@ -9,7 +9,6 @@
 #include <numbers>
 
 #include "aguja/inspect/inspect.h"
-#include "aguja/mesh/transform.h"
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
@@ -24,8 +23,8 @@ struct Expected {
   std::size_t count;
 };
 
-// Spoils the part and says what must be found, in the part's own coordinates.
-using Spoil = std::function<Expected(Part&, Random&)>;
+// Spoils the mesh and says what must be found, in its own coordinates.
+using Spoil = std::function<Expected(Mesh&, Random&)>;
 
 struct NamedSpoil {
   const char* name;
@@ -72,8 +71,7 @@ std::size_t any(const Mesh& mesh, Random& random) { return random.index(mesh.tri
 const std::vector<NamedSpoil>& spoils() {
   static const std::vector<NamedSpoil> kAll = {
       {"lost triangle",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const std::size_t t = any(mesh, random);
          const Expected expected = {FindingKind::opening, rim_center(mesh, t), perimeter(mesh, t),
                                     3};
@@ -81,38 +79,33 @@ const std::vector<NamedSpoil>& spoils() {
          return expected;
        }},
       {"copy",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const std::size_t t = any(mesh, random);
          const Triangle copy = mesh.triangles[t];
          mesh.triangles.push_back({{copy[2], copy[0], copy[1]}});
          return Expected{FindingKind::duplicate_triangle, centroid(mesh, t), area(mesh, t), 1};
        }},
       {"turned copy",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const std::size_t t = any(mesh, random);
          const Triangle copy = mesh.triangles[t];
          mesh.triangles.push_back({{copy[1], copy[0], copy[2]}});
          return Expected{FindingKind::back_to_back, centroid(mesh, t), area(mesh, t), 1};
        }},
       {"three copies",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const std::size_t t = any(mesh, random);
          for (int i = 0; i < 3; ++i) mesh.triangles.push_back(Triangle(mesh.triangles[t]));
          return Expected{FindingKind::duplicate_triangle, centroid(mesh, t), 3 * area(mesh, t), 3};
        }},
       {"turned triangle",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const std::size_t t = any(mesh, random);
          std::swap(mesh.triangles[t][0], mesh.triangles[t][1]);
          return Expected{FindingKind::winding_conflict, centroid(mesh, t), perimeter(mesh, t), 3};
        }},
       {"fin",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const std::size_t t = any(mesh, random);
          const Triangle triangle = mesh.triangles[t];
          const Point foot = 0.5 * (corner(mesh, t, 0) + corner(mesh, t, 1));
@@ -122,8 +115,7 @@ const std::vector<NamedSpoil>& spoils() {
          return Expected{FindingKind::nonmanifold_edge, foot, length, 1};
        }},
       {"fin of two triangles",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const std::size_t t = any(mesh, random);
          const Triangle triangle = mesh.triangles[t];
          const Point foot = 0.5 * (corner(mesh, t, 0) + corner(mesh, t, 1));
@@ -135,8 +127,7 @@ const std::vector<NamedSpoil>& spoils() {
          return Expected{FindingKind::nonmanifold_edge, foot, length, 1};
        }},
       {"stray triangle",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const Point at{3 + random.unit(), random.unit(), 0};
          const Vector x(0.016, 0, 0), y(0, 0.016, 0);
          const VertexId a = add_point(mesh, at), b = add_point(mesh, at + x),
@@ -145,8 +136,7 @@ const std::vector<NamedSpoil>& spoils() {
          return Expected{FindingKind::stray_shell, at + 0.5 * (x + y), (x + y).norm(), 1};
        }},
       {"needle",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const std::size_t t = any(mesh, random);
          const Triangle n = mesh.triangles[t];
          mesh.triangles.push_back({{n[0], n[1], n[1]}});
@@ -154,50 +144,48 @@ const std::vector<NamedSpoil>& spoils() {
                          (corner(mesh, t, 0) + 2 * corner(mesh, t, 1)) / 3.0, side(mesh, t, 0), 1};
        }},
       {"point",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const VertexId v = mesh.triangles[any(mesh, random)][0];
          mesh.triangles.push_back({{v, v, v}});
          return Expected{FindingKind::zero_area, mesh.point(v), 0, 1};
        }},
       {"inside out",
-       [](Part& part, Random&) {
-         const Model model = test::model_of(part.mesh);
-         const Anatomy anatomy(model.parts[0].mesh);
+       [](Mesh& mesh, Random&) {
+         const Model model = test::model_of(mesh);
+         const Anatomy anatomy(model.parts[0].mesh());
          const MassProperties mass = anatomy.shells[0].mass;
-         for (Triangle& t : part.mesh.triangles) std::swap(t[0], t[1]);
+         for (Triangle& t : mesh.triangles) std::swap(t[0], t[1]);
          return Expected{FindingKind::inverted_shell, mass.centroid, mass.volume, 1};
        }},
       {"body in the body",
-       [](Part& part, Random&) {
+       [](Mesh& mesh, Random&) {
          // Small enough for the torus's tube.
          const Point at(1, 0, 0);
          const Mesh inner = test::cube(at - Point::Constant(0.1), 0.2);
-         part.mesh = test::joined(part.mesh, inner);
+         mesh = test::joined(mesh, inner);
          return Expected{FindingKind::nesting, at, 0.008, 1};
        }},
       {"line",
-       [](Part& part, Random& random) {
-         Mesh& mesh = part.mesh;
+       [](Mesh& mesh, Random& random) {
          const Point a(2, random.unit(), 0), b(2, 3, random.unit());
          mesh.wires.push_back({add_point(mesh, a), add_point(mesh, b)});
          return Expected{FindingKind::wire_edge, 0.5 * (a + b), (b - a).norm(), 1};
        }},
       {"loose points",
-       [](Part& part, Random&) {
+       [](Mesh& mesh, Random&) {
          const Point first(2, 2, 2);
-         for (int i = 0; i < 4; ++i) add_point(part.mesh, first + i * Vector(0, 0, 0.25));
+         for (int i = 0; i < 4; ++i) add_point(mesh, first + i * Vector(0, 0, 0.25));
          return Expected{FindingKind::unused_vertex, first, 4, 4};
        }},
       {"another body at a corner",
-       [](Part& part, Random&) {
+       [](Mesh& mesh, Random&) {
          // The vertex that lies farthest along (1, 2, 3): nothing else of the part is beyond it.
          const Vector direction(1, 2, 3);
-         Point tip = part.mesh.points[0];
-         for (const Point& p : part.mesh.points) {
+         Point tip = mesh.points[0];
+         for (const Point& p : mesh.points) {
            if (p.dot(direction) > tip.dot(direction)) tip = p;
          }
-         part.mesh = test::joined(part.mesh, test::cube(tip, 0.5));
+         mesh = test::joined(mesh, test::cube(tip, 0.5));
          return Expected{FindingKind::nonmanifold_vertex, tip, 2, 1};
        }},
   };
@@ -227,27 +215,33 @@ Mesh torus() {
   return mesh;
 }
 
-struct Shape {
+struct NamedMesh {
   const char* name;
   Mesh mesh;
 };
-std::vector<Shape> shapes() {
+std::vector<NamedMesh> shapes() {
   return {{"sphere", test::sphere(10, 1.3)},
           {"box", test::cube(Point::Constant(-1.2), 2.4)},
           {"torus", torus()}};
 }
 
-struct Placement {
+struct NamedPlace {
   const char* name;
   double scale;  // a power of two keeps everything exact
   Point shift;
 };
-const std::vector<Placement>& placements() {
-  static const std::vector<Placement> kAll = {{"at the origin", 8, {0, 0, 0}},
-                                              {"far", 8, {1 << 16, -(1 << 16), 1 << 15}},
-                                              {"tiny", 0x1p-20, {0, 0, 0}},
-                                              {"huge", 0x1p30, {0, 0, 0}}};
+const std::vector<NamedPlace>& placements() {
+  static const std::vector<NamedPlace> kAll = {{"at the origin", 8, {0, 0, 0}},
+                                               {"far", 8, {1 << 16, -(1 << 16), 1 << 15}},
+                                               {"tiny", 0x1p-20, {0, 0, 0}},
+                                               {"huge", 0x1p30, {0, 0, 0}}};
   return kAll;
+}
+
+Mesh at_place(Mesh mesh, const NamedPlace& place) {
+  for (Point& p : mesh.points) p = place.scale * p + place.shift;
+  mesh.points_are_distinct = false;
+  return mesh;
 }
 
 double measure_scale(const Expected& expected, double scale) {
@@ -271,12 +265,10 @@ std::vector<Finding> findings_in(const Model& model) {
 }
 
 TEST(Spoilt, AShapeThatIsNotHasNoFindings) {
-  for (const Shape& shape : shapes()) {
-    for (const Placement& placement : placements()) {
+  for (const NamedMesh& shape : shapes()) {
+    for (const NamedPlace& placement : placements()) {
       SCOPED_TRACE(testing::Message() << shape.name << ", " << placement.name);
-      Model model = test::model_of(shape.mesh);
-      transform(model, Eigen::Translation3d(placement.shift) *
-                           Eigen::Affine3d(Eigen::Scaling(placement.scale)));
+      const Model model = test::model_of(at_place(shape.mesh, placement));
       EXPECT_TRUE(findings_in(model).empty());
     }
   }
@@ -284,17 +276,16 @@ TEST(Spoilt, AShapeThatIsNotHasNoFindings) {
 
 TEST(Spoilt, HasThatFindingAtThatPlaceOfThatSizeAndNoOther) {
   int cases = 0;
-  for (const Shape& shape : shapes()) {
+  for (const NamedMesh& shape : shapes()) {
     for (const NamedSpoil& spoil : spoils()) {
-      for (const Placement& placement : placements()) {
+      for (const NamedPlace& placement : placements()) {
         for (std::uint64_t seed = 1; seed <= 5; ++seed) {
           SCOPED_TRACE(testing::Message() << shape.name << ", " << spoil.name << ", "
                                           << placement.name << ", seed " << seed);
           Random random(seed);
-          Model model = test::model_of(shape.mesh);
-          const Expected expected = spoil.spoil(model.parts[0], random);
-          transform(model, Eigen::Translation3d(placement.shift) *
-                               Eigen::Affine3d(Eigen::Scaling(placement.scale)));
+          Mesh mesh = shape.mesh;
+          const Expected expected = spoil.spoil(mesh, random);
+          const Model model = test::model_of(at_place(std::move(mesh), placement));
           const auto findings = findings_in(model);
           ASSERT_EQ(findings.size(), 1u);
           const Finding& found = findings[0];

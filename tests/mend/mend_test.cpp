@@ -273,7 +273,7 @@ TEST(Mend, GivesTheSameForAnyNumberOfThreads) {
     const MendResult many = mend(model_of(mesh), everything(2 * width));
     const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
     const MendResult single = mend(model_of(mesh), everything(2 * width));
-    const Mesh &a = many.model.parts[0].mesh, &b = single.model.parts[0].mesh;
+    const Mesh &a = many.model.parts[0].mesh(), &b = single.model.parts[0].mesh();
     ASSERT_EQ(a.points.size(), b.points.size());
     for (std::size_t i = 0; i < a.points.size(); ++i) ASSERT_EQ(a.points[i], b.points[i]);
     ASSERT_EQ(a.triangles.size(), b.triangles.size());
@@ -295,7 +295,7 @@ TEST(Mend, ThePlanThatItWroteDoesTheSameAgain) {
     replay.plan = first.plan;
     const MendResult again = mend(model_of(mesh), replay);
     EXPECT_EQ(again.tolerance, first.tolerance);
-    EXPECT_EQ(test::facets(again.model.parts[0].mesh), test::facets(first.model.parts[0].mesh));
+    EXPECT_EQ(test::facets(again.model.parts[0].mesh()), test::facets(first.model.parts[0].mesh()));
   }
 }
 
@@ -309,16 +309,16 @@ TEST(Mend, UntilAStepGivesTheStateAfterIt) {
   MendOptions options = everything(1e-6);
   options.on_state = [&](const MendState& state, std::size_t step) {
     states.resize(std::max(states.size(), step));
-    states[step - 1] = test::facets(state.model.parts[0].mesh);
+    states[step - 1] = test::facets(state.model.parts[0].mesh());
   };
   const MendResult whole = mend(model_of(mesh), options);
   ASSERT_GE(states.size(), 3u);
   options.on_state = nullptr;
   for (std::size_t step = 1; step <= states.size(); ++step) {
     options.until = step;
-    EXPECT_EQ(test::facets(mend(model_of(mesh), options).model.parts[0].mesh), states[step - 1]);
+    EXPECT_EQ(test::facets(mend(model_of(mesh), options).model.parts[0].mesh()), states[step - 1]);
   }
-  EXPECT_EQ(states.back(), test::facets(whole.model.parts[0].mesh));
+  EXPECT_EQ(states.back(), test::facets(whole.model.parts[0].mesh()));
 }
 
 TEST(Mend, StoppedAtAnyMomentItThrowsAndTheStateIsAsItWas) {
@@ -341,14 +341,14 @@ TEST(Mend, StoppedAtAnyMomentItThrowsAndTheStateIsAsItWas) {
   EXPECT_GE(stopped, 5);
   // A single step, too, leaves what it was given.
   const MendState state{model_of(mesh)};
-  const auto before = test::facets(state.model.parts[0].mesh);
+  const auto before = test::facets(state.model.parts[0].mesh());
   const Inspection found = inspect_for_mending(state.model, {}, 2e-4);
   Step step;
   step.remedy = Remedy::stitch;
   test::StopAfter at_once(0);
   EXPECT_THROW(static_cast<void>(run_step(state, found.findings, step, {2e-4}, &at_once)),
                Cancelled);
-  EXPECT_EQ(test::facets(state.model.parts[0].mesh), before);
+  EXPECT_EQ(test::facets(state.model.parts[0].mesh()), before);
 }
 
 TEST(Mend, AStepWhoseFindingIsGoneIsAnErrorThatNamesIt) {
@@ -376,13 +376,13 @@ TEST(Mend, NothingIsNoRemedy) {
   // A sheet alone: dropping it would leave no error, and no part.
   Mesh sheet = test::mesh_of({{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}, {{0, 1, 2}, {0, 2, 3}});
   const MendResult result = mend(model_of(sheet), everything(1e-6));
-  EXPECT_EQ(result.model.parts[0].mesh.triangles.size(), 2u);
+  EXPECT_EQ(result.model.parts[0].mesh().triangles.size(), 2u);
 }
 
 TEST(Mend, RemediesThatAreNotThereYetAreRefusedAndSaidSo) {
   const Mesh both = test::joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
   const MendResult result = mend(model_of(both), everything(1e-6));
-  EXPECT_EQ(test::facets(result.model.parts[0].mesh), test::facets(both));
+  EXPECT_EQ(test::facets(result.model.parts[0].mesh()), test::facets(both));
   ASSERT_FALSE(result.still_open.empty());
   EXPECT_NE(result.still_open[0].why.find("resolve"), std::string::npos)
       << result.still_open[0].why;
@@ -399,7 +399,7 @@ TEST(Mend, ByHandStepsAreCarriedOutAndFlagged) {
   step.selection.triangles = {{0, 1}};
   options.plan->steps = {step};
   const MendResult result = mend(model_of(box), options);
-  EXPECT_EQ(result.model.parts[0].mesh.triangles.size(), box.triangles.size() - 2);
+  EXPECT_EQ(result.model.parts[0].mesh().triangles.size(), box.triangles.size() - 2);
   ASSERT_EQ(result.ledger.size(), 1u);
   EXPECT_NE(result.ledger[0].worse.find("naked"), std::string::npos) << result.ledger[0].worse;
   EXPECT_NEAR(result.area_removed, 0.25, 1e-12);
@@ -450,7 +450,7 @@ TEST(Mend, OneOpeningIsFilledByAMethodOfChoice) {
     options.plan->steps.push_back(step);
   }
   const MendResult result = mend(model_of(mesh), options);
-  EXPECT_TRUE(is_solid(result.model.parts[0].mesh));
+  EXPECT_TRUE(is_solid(result.model.parts[0].mesh()));
   // One corner came back sharp, the other is cut off.
   const double volume = certify(result.model).mass.volume;
   EXPECT_LT(volume, 1 - 1e-4);
@@ -482,8 +482,8 @@ TEST(Mend, TwoOpeningsNamedTogetherAreBridged) {
   step.settings["method"] = std::string("ruled");
   options.plan->steps = {step};
   const MendResult result = mend(model_of(cups), options);
-  EXPECT_TRUE(is_solid(result.model.parts[0].mesh)) << what_is_left(result);
-  EXPECT_NEAR(test::volume_of(result.model.parts[0].mesh),
+  EXPECT_TRUE(is_solid(result.model.parts[0].mesh())) << what_is_left(result);
+  EXPECT_NEAR(test::volume_of(result.model.parts[0].mesh()),
               test::volume_of(test::cylinder(24, 6, 1, 8)), 1e-9);
 }
 
@@ -512,9 +512,9 @@ TEST(Trial, IsComputedOnceAndAcceptedAsItIs) {
       ASSERT_EQ(result.lines[0].refused.size(), 1u);
       continue;
     }
-    EXPECT_EQ(result.state.model.parts[0].mesh.triangles.size(),
+    EXPECT_EQ(result.state.model.parts[0].mesh().triangles.size(),
               mesh.triangles.size() + fill->triangles.size());
-    EXPECT_TRUE(is_solid(result.state.model.parts[0].mesh)) << slug(method);
+    EXPECT_TRUE(is_solid(result.state.model.parts[0].mesh())) << slug(method);
     EXPECT_NEAR(result.lines[0].area_added, fill->area, 1e-12);
     ++taken;
   }
@@ -533,17 +533,17 @@ TEST(History, UndoesAndRedoesAnyNumberOfSteps) {
     step.remedy = Remedy::delete_;
     step.selection.triangles = {{0, i}};
     history.push(run_step(*history.now(), {}, step, {0}));
-    sizes.push_back(history.now()->model.parts[0].mesh.triangles.size());
+    sizes.push_back(history.now()->model.parts[0].mesh().triangles.size());
   }
   EXPECT_EQ(history.ledger().size(), 4u);
   EXPECT_EQ(history.undo(3), 3u);
-  EXPECT_EQ(history.now()->model.parts[0].mesh.triangles.size(), sizes[1]);
+  EXPECT_EQ(history.now()->model.parts[0].mesh().triangles.size(), sizes[1]);
   EXPECT_EQ(history.ledger().size(), 1u);
   EXPECT_EQ(history.redo(2), 2u);
-  EXPECT_EQ(history.now()->model.parts[0].mesh.triangles.size(), sizes[3]);
+  EXPECT_EQ(history.now()->model.parts[0].mesh().triangles.size(), sizes[3]);
   EXPECT_EQ(history.redo(9), 1u);
   EXPECT_EQ(history.undo(9), 4u);
-  EXPECT_EQ(test::facets(history.now()->model.parts[0].mesh), test::facets(box));
+  EXPECT_EQ(test::facets(history.now()->model.parts[0].mesh()), test::facets(box));
   Step step;
   step.remedy = Remedy::delete_;
   step.selection.triangles = {{5, 5}};

@@ -23,7 +23,9 @@ struct Scene {
              ((p - Point(1, 0.25, 0.25)).norm() < 0.1 || (p - Point(1, 0.75, 0.75)).norm() < 0.2);
     });
     model = test::model_of(std::move(mesh), "box");
-    model.parts[0].patch_names = {"x0", "x1", "y0", "y1", "z0", "z1"};
+    PartDraft named(model.parts[0]);
+    named.patch_names = {"x0", "x1", "y0", "y1", "z0", "z1"};
+    model.parts[0] = std::move(named);
     InspectOptions options;
     options.most_triangles = 1u << 20;
     findings = inspect(model, options).findings;
@@ -82,7 +84,7 @@ TEST(Selection, FindsByKindIdPlaceAndBox) {
 
 TEST(Selection, TakesTrianglesByPatchRangeBoxAndAllBut) {
   const Scene scene;
-  const std::size_t all = scene.model.parts[0].mesh.triangles.size();
+  const std::size_t all = scene.model.parts[0].mesh().triangles.size();
   EXPECT_EQ(scene.triangles(selection_of({"patch:x0"})).size(), 128u);
   EXPECT_EQ(scene.triangles(selection_of({"patch:0"})).size(), 128u);
   EXPECT_EQ(scene.triangles(selection_of({"patch:x0", "patch:box/y0"})).size(), 256u);
@@ -100,21 +102,21 @@ TEST(Selection, OnlyTrianglesKeepsNamesAndPoints) {
   const Model only =
       only_triangles(scene.model, select_triangles(scene.model, {}, selection_of({"patch:y1"})));
   ASSERT_EQ(only.parts.size(), 1u);
-  EXPECT_EQ(only.parts[0].mesh.triangles.size(), 128u);
-  EXPECT_EQ(only.parts[0].mesh.points.size(), 81u);
-  EXPECT_EQ(only.parts[0].patch_names.at(only.parts[0].mesh.patch_of[0].value), "y1");
-  for (const Point& p : only.parts[0].mesh.points) EXPECT_EQ(p.y(), 1.0);
+  EXPECT_EQ(only.parts[0].mesh().triangles.size(), 128u);
+  EXPECT_EQ(only.parts[0].mesh().points.size(), 81u);
+  EXPECT_EQ(only.parts[0].patch_names().at(only.parts[0].mesh().patch_of[0].value), "y1");
+  for (const Point& p : only.parts[0].mesh().points) EXPECT_EQ(p.y(), 1.0);
 }
 
 TEST(Selection, FindingsBecomePatchesNamedByTheirIds) {
   const Scene scene;
   const Model grouped = findings_as_patches(scene.model, scene.findings);
   const Part& part = grouped.parts[0];
-  ASSERT_EQ(part.mesh.triangles.size(), scene.model.parts[0].mesh.triangles.size());
+  ASSERT_EQ(part.mesh().triangles.size(), scene.model.parts[0].mesh().triangles.size());
   for (const std::size_t i : select_findings(selection_of({"opening"}), scene.findings)) {
     const Finding& f = scene.findings[i];
     for (const TriangleId t : f.triangles) {
-      EXPECT_EQ(part.patch_names.at(part.mesh.patch_of[t.value].value), f.id);
+      EXPECT_EQ(part.patch_names().at(part.mesh().patch_of[t.value].value), f.id);
     }
   }
 }

@@ -94,7 +94,7 @@ Mesh some_shape(Random& random) {
       return mesh;
     }
     default: {
-      Mesh mesh = demo::make_ballast_ring().part.mesh;
+      Mesh mesh = demo::make_ballast_ring().part.mesh();
       for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
         const Triangle& tri = mesh.triangles[t];
         const Vector n = (mesh.point(tri[1]) - mesh.point(tri[0]))
@@ -247,7 +247,7 @@ TEST(Stitch, LeavesInnerVerticesAlone) {
 
 TEST(Stitch, GivesTheSameBytesForAnyNumberOfThreads) {
   const Mesh torn =
-      demo::cracked(demo::make_pod().part.mesh,
+      demo::cracked(demo::make_pod().part.mesh(),
                     {.width = 0.03, .pieces = [](PatchId p) { return p.value % 3 == 0 ? 5 : 1; }});
   const auto run = [&](std::size_t threads) {
     const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,

@@ -72,7 +72,7 @@ TEST(ViewerMesh, HoldsEveryTriangleToWithinItsStep) {
   for (std::uint64_t seed = 1; seed <= 60; ++seed) {
     SCOPED_TRACE(seed);
     const Model model = test::model_of(test::damaged_mesh(seed));
-    const Mesh& mesh = model.parts[0].mesh;
+    const Mesh& mesh = model.parts[0].mesh();
     const ViewerMesh shown =
         viewer_mesh(model, {}, std::vector<bool>(mesh.triangles.size()), 1 << 30);
     const auto points = points_of(shown);
@@ -235,7 +235,7 @@ TEST(Page, PartsOfOneNameKeepTheirFindings) {
   ASSERT_EQ(inspection.findings.size(), 1u);
   const auto triangles = model_triangles(model, inspection.findings[0]);
   ASSERT_FALSE(triangles.empty());
-  const std::size_t first = model.parts[0].mesh.triangles.size();
+  const std::size_t first = model.parts[0].mesh().triangles.size();
   for (const std::size_t t : triangles) EXPECT_GE(t, first);
   const auto kinds = kind_field(model, inspection).values;
   for (std::size_t t = 0; t < first; ++t) EXPECT_EQ(kinds[t], 0);

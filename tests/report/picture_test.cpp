@@ -86,7 +86,7 @@ TEST(RayScene, TellsWhatIsHidden) {
 
 TEST(RayScene, IsTheSameForAnyNumberOfThreads) {
   const Model model = test::model_of(test::sphere(30, 8));
-  const std::vector<bool> chosen(model.parts[0].mesh.triangles.size());
+  const std::vector<bool> chosen(model.parts[0].mesh().triangles.size());
   Look look = from_above(80, 0.25);
   look.see_through = true;
   const auto many = RayScene(model, {}).render(look, chosen);

@@ -114,7 +114,7 @@ TEST(Certificate, NestingWaitsForAnOpenShellAround) {
 
 TEST(Certificate, JudgesPartsByThemselves) {
   Model model = test::model_of(test::sphere(5, 2), "outer");
-  model.parts.push_back({"inner", test::sphere(5, 1), {}, {}});
+  model.parts.emplace_back("inner", test::sphere(5, 1));
   EXPECT_EQ(certify(model).verdict, Verdict::solid);
   EXPECT_FALSE(certify(model).shells[1].inside_of.has_value());
   EXPECT_EQ(certify(as_one(model)).verdict, Verdict::not_solid);

@@ -90,7 +90,7 @@ TEST(Distances, PatchesOfThePodAreItsSurfaces) {
   demo::KnownPart pod = demo::make_pod();
   Model model;
   model.parts.push_back(pod.part);
-  model.parts[0].mesh.patch_of.clear();
+  test::edit(model, [](Mesh& mesh) { mesh.patch_of.clear(); });
   const PatchCatalogue catalogue(model);
   const MeasuredPatch* flange_top = nullptr;
   const MeasuredPatch* flange_bottom = nullptr;

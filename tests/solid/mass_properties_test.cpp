@@ -5,7 +5,7 @@
 #include <gtest/gtest.h>
 #include <oneapi/tbb/global_control.h>
 
-#include "aguja/mesh/transform.h"
+#include "aguja/model/transform.h"
 #include "aguja/solid/measure.h"
 #include "demo/garza.h"
 #include "tests/support/random_mesh.h"
@@ -76,10 +76,10 @@ TEST(MassProperties, AreTheSameBitsForAnyNumberOfThreads) {
 TEST(MassProperties, OfThePodAgreeWithItsClosedForm) {
   for (const int segments : {32, 96, 200}) {
     const demo::KnownPart pod = demo::make_pod({.segments = segments});
-    EXPECT_NEAR(properties(pod.part.mesh).volume, pod.volume, 1e-10 * pod.volume);
+    EXPECT_NEAR(properties(pod.part.mesh()).volume, pod.volume, 1e-10 * pod.volume);
   }
   for (const demo::KnownPart& known : {demo::make_ballast_ring(), demo::make_lid()}) {
-    EXPECT_NEAR(properties(known.part.mesh).volume, known.volume, 1e-10 * known.volume);
+    EXPECT_NEAR(properties(known.part.mesh()).volume, known.volume, 1e-10 * known.volume);
   }
 }
 

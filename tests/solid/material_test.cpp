@@ -201,7 +201,7 @@ TEST(Material, OfOpenShellsIsVotedOn) {
                   [&](const Triangle& t) { return (ball.point(t[0]) - hole).norm() < 2.2; });
     const bool turned = random.chance(0.5);
     const Examined found(turned ? test::turned(ball) : ball);
-    for (const Body& b : found.material.bodies) {
+    for (const MaterialBody& b : found.material.bodies) {
       if (b.area < 10) continue;
       EXPECT_EQ(b.turned, turned);
       EXPECT_GE(b.margin, kClearMargin);

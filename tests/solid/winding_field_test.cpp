@@ -4,7 +4,7 @@
 
 #include <numeric>
 
-#include "aguja/mesh/transform.h"
+#include "aguja/model/transform.h"
 #include "tests/support/random_mesh.h"
 
 namespace aguja {

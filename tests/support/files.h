@@ -41,7 +41,7 @@ inline void expect_same(const Model& a, const Model& b) {
   ASSERT_EQ(a.parts.size(), b.parts.size());
   for (std::size_t p = 0; p < a.parts.size(); ++p) {
     EXPECT_EQ(a.parts[p].name, b.parts[p].name);
-    EXPECT_TRUE(same_bits(a.parts[p].mesh, b.parts[p].mesh)) << "part " << p;
+    EXPECT_TRUE(same_bits(a.parts[p].mesh(), b.parts[p].mesh())) << "part " << p;
   }
 }
 

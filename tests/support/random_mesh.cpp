@@ -196,7 +196,7 @@ Mesh turned(Mesh mesh) {
 
 Model model_of(Mesh mesh, const std::string& name) {
   Model model;
-  model.parts.push_back({name, std::move(mesh), {}, {}});
+  model.parts.emplace_back(name, std::move(mesh));
   return model;
 }
 

@@ -5,7 +5,7 @@
 #include <initializer_list>
 #include <random>
 
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja::test {
 
@@ -49,5 +49,13 @@ class Random {
 [[nodiscard]] Mesh turned(Mesh mesh);
 
 [[nodiscard]] Model model_of(Mesh mesh, const std::string& name = "part");
+
+/// Changes the mesh of a model's part by `change(Mesh&)`.
+template <class Change>
+void edit(Model& model, const Change& change, std::size_t part = 0) {
+  PartDraft draft(std::move(model.parts[part]));
+  change(draft.mesh);
+  model.parts[part] = std::move(draft);
+}
 
 }  // namespace aguja::test

@@ -4,7 +4,7 @@
 #include <functional>
 
 #include "aguja/mesh/mesh.h"
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja::test {
 

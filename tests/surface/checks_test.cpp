@@ -5,9 +5,9 @@
 
 #include <gtest/gtest.h>
 
-#include "aguja/surface/check_surfaces.h"
 #include "tests/support/drawn_body.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/surface_findings.h"
 
 namespace aguja {
 namespace {
@@ -19,23 +19,22 @@ using test::Random;
 std::vector<Point> square(double size = 10, const Point& low = Point::Zero()) {
   return {low, low + Point(size, 0, 0), low + Point(size, size, 0), low + Point(0, size, 0)};
 }
-std::vector<GivenFinding> found_in(const Drawing& drawing, const PrepareOptions& options = {}) {
+std::vector<Finding> found_in(const Drawing& drawing, const PrepareOptions& options = {}) {
   SurfaceModel model = drawing.model();
   model.bodies[0].shells[0].meant_closed = false;
-  const Prepared p = prepare(std::move(model), options);
-  return check_surfaces(p.surfaces, p.mesh);
+  const Model p = prepare(std::move(model), options);
+  return test::surface_findings(p);
 }
 // The one finding of a kind; all that is found, where it is not there.
-const Finding* only(const std::vector<GivenFinding>& found, FindingKind kind) {
+const Finding* only(const std::vector<Finding>& found, FindingKind kind) {
   const Finding* one = nullptr;
-  for (const GivenFinding& g : found) {
-    if (g.finding.kind == kind && one != nullptr) ADD_FAILURE() << "twice: " << slug(kind);
-    if (g.finding.kind == kind) one = &g.finding;
+  for (const Finding& g : found) {
+    if (g.kind == kind && one != nullptr) ADD_FAILURE() << "twice: " << slug(kind);
+    if (g.kind == kind) one = &g;
   }
   if (one == nullptr) {
-    for (const GivenFinding& g : found)
-      ADD_FAILURE() << slug(kind) << " is not there; but " << slug(g.finding.kind) << ": "
-                    << g.finding.detail;
+    for (const Finding& g : found)
+      ADD_FAILURE() << slug(kind) << " is not there; but " << slug(g.kind) << ": " << g.detail;
     EXPECT_FALSE(found.empty()) << slug(kind);
   }
   return one;
@@ -44,8 +43,7 @@ const Finding* only(const std::vector<GivenFinding>& found, FindingKind kind) {
 TEST(SurfaceChecks, ASoundFaceHasNone) {
   Drawing d;
   d.face_of_loops(make_plane(Frame{}), {d.loop_of(square())});
-  for (const GivenFinding& g : found_in(d))
-    ADD_FAILURE() << slug(g.finding.kind) << ": " << g.finding.detail;
+  for (const Finding& g : found_in(d)) ADD_FAILURE() << slug(g.kind) << ": " << g.detail;
 }
 
 TEST(SurfaceChecks, LoopsThatCrossThemselvesOrEachOther) {
@@ -231,8 +229,8 @@ TEST(SurfaceChecks, RepeatedBodiesAreToldOnce) {
     model.instances.push_back(again);
   }
   model.instances[0].placement.shift = Vector(-50, 0, 0);
-  const Prepared p = prepare(model);
-  const auto found = check_surfaces(p.surfaces, p.mesh);
+  const Model p = prepare(model);
+  const auto found = test::surface_findings(p);
   const Finding* f = only(found, FindingKind::curvature_jump);
   ASSERT_NE(f, nullptr);
   EXPECT_NEAR(f->place.x(), -45, 1e-4);

@@ -9,7 +9,7 @@
 #include <Eigen/Geometry>
 
 #include "aguja/solid/certificate.h"
-#include "aguja/surface/prepare.h"
+#include "aguja/solid/prepare.h"
 #include "tests/support/drawn_body.h"
 #include "tests/support/quadrature.h"
 
@@ -91,10 +91,10 @@ TEST(ClosedForms, AreasOfEachKindOfSurface) {
       PrepareOptions options;
       options.tessellation.chord = chord;
       options.tessellation.angle = 3;
-      const Prepared p = prepare(std::move(model), options);
-      ASSERT_EQ(p.mesh.parts.size(), 1u);
-      EXPECT_TRUE(p.surfaces.tessellated.bodies[0].troubles.empty());
-      const Certificate c = certify(p.mesh);
+      const Model p = prepare(std::move(model), options);
+      ASSERT_EQ(p.parts.size(), 1u);
+      EXPECT_TRUE(p.sources[0].bodies[0]->troubles.empty());
+      const Certificate c = certify(p);
       EXPECT_EQ(c.counts.components, 1u);
       EXPECT_EQ(c.counts.nonmanifold_edges + c.counts.winding_conflicts + c.counts.crossing_pairs,
                 0u);

@@ -9,10 +9,10 @@
 #include "aguja/base/error.h"
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/solid/certificate.h"
-#include "aguja/surface/check_surfaces.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/surface_findings.h"
 
 namespace aguja {
 namespace {
@@ -25,7 +25,7 @@ SurfaceModel block() {
                                                  {{1, 1, 0.5}}, 0, 2))});
 }
 double volume_of(SurfaceModel model, const PrepareOptions& options = {}) {
-  const Certificate c = certify(prepare(std::move(model), options).mesh);
+  const Certificate c = certify(prepare(std::move(model), options));
   return c.verdict == Verdict::solid ? c.mass.volume : 0;
 }
 PrepareOptions with(std::vector<Healing> heal, double tolerance = 1e-3) {
@@ -97,20 +97,19 @@ TEST(Heal, WhatIsRefusedStaysAndIsTold) {
   });
   ASSERT_NE(square, faces.end());
   std::swap(square->loops[0].edges[0], square->loops[0].edges[1]);
-  const Prepared p = prepare(model, with({}));
-  EXPECT_TRUE(p.surfaces.healing.at(0).healed.empty());
-  const auto findings = check_surfaces(p.surfaces, p.mesh);
-  const auto open = std::find_if(findings.begin(), findings.end(), [](const GivenFinding& g) {
-    return g.finding.kind == FindingKind::open_loop;
-  });
+  const Model p = prepare(model, with({}));
+  EXPECT_TRUE(p.sources[0].bodies[0]->healed.empty());
+  const auto findings = test::surface_findings(p);
+  const auto open = std::find_if(findings.begin(), findings.end(),
+                                 [](const Finding& g) { return g.kind == FindingKind::open_loop; });
   ASSERT_NE(open, findings.end());
-  EXPECT_NE(open->finding.detail.find("in another order"), std::string::npos);
-  EXPECT_EQ(open->finding.entity, square->entity);
+  EXPECT_NE(open->detail.find("in another order"), std::string::npos);
+  EXPECT_EQ(open->entity, square->entity);
   // Healed, nothing is left to tell.
-  const Prepared healed = prepare(model, with({Healing::loop_order}));
-  ASSERT_EQ(healed.surfaces.healing[0].healed.size(), 1u);
-  EXPECT_EQ(healed.surfaces.healing[0].healed[0].entity, square->loops[0].entity);
-  EXPECT_TRUE(check_surfaces(healed.surfaces, healed.mesh).empty());
+  const Model healed = prepare(model, with({Healing::loop_order}));
+  ASSERT_EQ(healed.sources[0].bodies[0]->healed.size(), 1u);
+  EXPECT_EQ(healed.sources[0].bodies[0]->healed[0].entity, square->loops[0].entity);
+  EXPECT_TRUE(test::surface_findings(healed).empty());
 }
 
 TEST(Heal, LoopsThatBranchAreNotGuessed) {
@@ -145,11 +144,11 @@ TEST(CheckSurfaces, ALoopThatPassesAVertexTwiceIsTold) {
     uses.push_back({static_cast<std::uint32_t>(uses.size()), true, nullptr});
   }
   const auto told = [&] {
-    const Prepared p = prepare(model, with({}));
-    for (const GivenFinding& g : check_surfaces(p.surfaces, p.mesh)) {
-      if (g.finding.kind == FindingKind::open_loop &&
-          g.finding.detail.find("more than two edges") != std::string::npos) {
-        EXPECT_LE(g.finding.place.norm(), 1e-12);
+    const Model p = prepare(model, with({}));
+    for (const Finding& g : test::surface_findings(p)) {
+      if (g.kind == FindingKind::open_loop &&
+          g.detail.find("more than two edges") != std::string::npos) {
+        EXPECT_LE(g.place.norm(), 1e-12);
         return true;
       }
     }
@@ -294,10 +293,10 @@ TEST(Heal, AFaceWithoutUsableLoopsGetsItsNaturalBounds) {
   SurfaceModel model = patch();
   model.bodies[0].faces[0].loops[0].edges.resize(2);
   const auto area = [&](const std::vector<Healing>& healings) {
-    const Prepared p = prepare(model, with(healings));
-    if (p.mesh.parts.empty()) return 0.0;
+    const Model p = prepare(model, with(healings));
+    if (p.parts.empty()) return 0.0;
     double sum = 0;
-    const Mesh& m = p.mesh.parts[0].mesh;
+    const Mesh& m = p.parts[0].mesh();
     for (const Triangle& t : m.triangles)
       sum += 0.5 * (m.point(t[1]) - m.point(t[0])).cross(m.point(t[2]) - m.point(t[0])).norm();
     return sum;
@@ -338,10 +337,10 @@ TEST(ClosePlanes, EachMissingPlaneComesBackWithItsHoles) {
     EXPECT_EQ(volume_of(model), 0) << "open unless asked";
     PrepareOptions options = with(safe_healings());
     options.close_planes = true;
-    const Prepared p = prepare(model, options);
-    ASSERT_EQ(p.surfaces.closed.size(), 1u) << gone;
-    EXPECT_EQ(p.surfaces.closed[0].loops, loops);
-    const Certificate c = certify(p.mesh);
+    const Model p = prepare(model, options);
+    ASSERT_EQ(p.sources[0].bodies[0]->closed.size(), 1u) << gone;
+    EXPECT_EQ(p.sources[0].bodies[0]->closed[0].loops, loops);
+    const Certificate c = certify(p);
     EXPECT_EQ(c.verdict, Verdict::solid) << gone;
     EXPECT_NEAR(c.mass.volume, volume, 1e-9 * volume);
     closed += loops;

@@ -9,10 +9,10 @@
 #include <Eigen/Geometry>
 
 #include "aguja/solid/certificate.h"
-#include "aguja/surface/check_surfaces.h"
 #include "tests/support/drawn_body.h"
 #include "tests/support/quadrature.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/surface_findings.h"
 
 namespace aguja {
 namespace {
@@ -53,19 +53,19 @@ Vector direction_by(Random& random) {
 void expect_solid(const SurfaceModel& model, double volume, const std::string& what) {
   PrepareOptions options;
   options.tessellation.chord = 0.02;
-  const Prepared p = prepare(model, options);
-  const Certificate c = certify(p.mesh);
+  const Model p = prepare(model, options);
+  const Certificate c = certify(p);
   std::string why;
-  for (const FaceTrouble& t : p.surfaces.tessellated.bodies.at(0).troubles)
+  for (const FaceTrouble& t : p.sources[0].bodies[0]->troubles)
     why +=
         " face " + std::to_string(t.face) + " trouble " + std::to_string(static_cast<int>(t.kind));
   for (const Reason& reason : c.reasons) why += "; " + reason.text;
   ASSERT_EQ(c.verdict, Verdict::solid) << what << why;
-  EXPECT_NEAR(c.mass.volume, volume, p.surfaces.errors.volume) << what;
+  EXPECT_NEAR(c.mass.volume, volume, p.sources[0].errors.volume) << what;
   EXPECT_NEAR(c.mass.volume, volume, 0.02 * volume) << what;
-  for (const GivenFinding& g : check_surfaces(p.surfaces, p.mesh))
-    ADD_FAILURE() << what << ": " << slug(g.finding.kind) << " " << g.finding.detail << " at "
-                  << g.finding.place.transpose() << " by " << g.finding.measure;
+  for (const Finding& g : test::surface_findings(p))
+    ADD_FAILURE() << what << ": " << slug(g.kind) << " " << g.detail << " at "
+                  << g.place.transpose() << " by " << g.measure;
 }
 
 // A rod along z, drilled through at some heights in some directions.
@@ -141,9 +141,9 @@ TEST(Seamless, LoopsWithoutDirectionMayRunEitherWay) {
     // Which way faces face is told by sewing; here it is only asked whether they are whole.
     SurfaceModel model = d.model();
     model.bodies[0].shells[0].meant_closed = false;
-    const Prepared p = prepare(model);
-    EXPECT_TRUE(p.surfaces.tessellated.bodies[0].troubles.empty());
-    const Certificate c = certify(p.mesh);
+    const Model p = prepare(model);
+    EXPECT_TRUE(p.sources[0].bodies[0]->troubles.empty());
+    const Certificate c = certify(p);
     EXPECT_EQ(c.counts.naked_edges, 0u);
   }
 }
@@ -296,21 +296,20 @@ TEST(Seamless, LoopsThatRunTheWrongWayAreTold) {
     std::vector<FaceLoop>& loops = d.body().faces[face].loops;
     for (std::size_t i = which == 1 ? 2 : 0; i < loops.size(); ++i)
       loops[i].edges[0].forward ^= true;
-    const Prepared p = prepare(d.model());
-    const std::vector<GivenFinding> found = check_surfaces(p.surfaces, p.mesh);
+    const Model p = prepare(d.model());
+    const std::vector<Finding> found = test::surface_findings(p);
     std::string all;
-    for (const GivenFinding& g : found)
-      all += std::string(slug(g.finding.kind)) + " " + g.finding.detail + "; ";
+    for (const Finding& g : found) all += std::string(slug(g.kind)) + " " + g.detail + "; ";
     // Neighbours along these loops seem turned, too.
     std::size_t told = 0;
-    for (const GivenFinding& g : found) {
-      EXPECT_EQ(g.finding.kind, FindingKind::reversed_face) << all;
-      if (g.finding.detail.find("on its right") == std::string::npos) continue;
+    for (const Finding& g : found) {
+      EXPECT_EQ(g.kind, FindingKind::reversed_face) << all;
+      if (g.detail.find("on its right") == std::string::npos) continue;
       ++told;
-      EXPECT_EQ(g.finding.face, face) << all;
+      EXPECT_EQ(g.face, face) << all;
     }
     EXPECT_EQ(told, 1u) << which << ": " << all;
-    EXPECT_EQ(certify(p.mesh).counts.naked_edges, 0u) << which;
+    EXPECT_EQ(certify(p).counts.naked_edges, 0u) << which;
   }
 }
 

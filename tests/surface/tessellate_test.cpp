@@ -12,12 +12,12 @@
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/inspect/inspect.h"
 #include "aguja/solid/certificate.h"
-#include "aguja/surface/check_surfaces.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/sanitized.h"
 #include "tests/support/stop_after.h"
+#include "tests/support/surface_findings.h"
 
 namespace aguja {
 namespace {
@@ -25,7 +25,7 @@ namespace {
 using demo::DrawnBody;
 using test::Random;
 
-Prepared prepared(const std::string& text, const PrepareOptions& options = {}) {
+Model prepared(const std::string& text, const PrepareOptions& options = {}) {
   return prepare(read_surface_model({"x", text}), options);
 }
 
@@ -58,9 +58,9 @@ TEST(Tessellate, ClosedBodiesGiveClosedOutwardMeshesOfTheKnownSize) {
       PrepareOptions options;
       options.tessellation.chord = chord;
       options.tessellation.angle = 3;
-      const Prepared p = prepared(demo::step_text(body), options);
-      ASSERT_EQ(p.mesh.parts.size(), 1u);
-      const Certificate c = certify(p.mesh);
+      const Model p = prepared(demo::step_text(body), options);
+      ASSERT_EQ(p.parts.size(), 1u);
+      const Certificate c = certify(p);
       ASSERT_EQ(c.verdict, Verdict::solid) << chord;
       EXPECT_EQ(c.counts.crossing_pairs, 0u);
       // No facet is farther from its face than the chord: neither is the volume.
@@ -75,12 +75,12 @@ TEST(Tessellate, ClosedBodiesGiveClosedOutwardMeshesOfTheKnownSize) {
         EXPECT_LT(area_error, 0.6 * last_area);
       }
       // Within what is said of it, which falls with the chord as well.
-      EXPECT_LE(volume_error, p.surfaces.errors.volume * (1 + 1e-9));
-      EXPECT_LE(area_error, p.surfaces.errors.area + 1e-9 * body.area);
+      EXPECT_LE(volume_error, p.sources[0].errors.volume * (1 + 1e-9));
+      EXPECT_LE(area_error, p.sources[0].errors.area + 1e-9 * body.area);
       if (last_bound > 1e-9 * body.area) {
-        EXPECT_LT(p.surfaces.errors.area, 0.6 * last_bound);
+        EXPECT_LT(p.sources[0].errors.area, 0.6 * last_bound);
       }
-      last_bound = p.surfaces.errors.area;
+      last_bound = p.sources[0].errors.area;
       last_volume = volume_error;
       last_area = area_error;
     }
@@ -91,9 +91,9 @@ TEST(Tessellate, FacetsLieWithinTheChordOfTheirFaces) {
   for (const DrawnBody& body : bodies()) {
     PrepareOptions options;
     options.tessellation.chord = 0.02;
-    const Prepared p = prepared(demo::step_text(body), options);
-    const Mesh& mesh = p.mesh.parts.at(0).mesh;
-    const Body& source = p.surfaces.model.bodies.at(0);
+    const Model p = prepared(demo::step_text(body), options);
+    const Mesh& mesh = p.parts.at(0).mesh();
+    const Body& source = p.sources[0].bodies[0]->body;
     double off = 0;
     for (std::size_t t = 0; t < mesh.triangles.size(); t += 3) {
       const Face& face = source.faces.at(mesh.patch_of[t].value);
@@ -107,26 +107,26 @@ TEST(Tessellate, FacetsLieWithinTheChordOfTheirFaces) {
 }
 
 TEST(Tessellate, EachFaceIsAPatchNamedByItsSource) {
-  const Prepared p = prepared(demo::step_text(demo::draw_clamp()));
-  EXPECT_EQ(p.mesh.parts[0].name, "clamp");
-  const auto& names = p.mesh.parts[0].patch_names;
-  ASSERT_EQ(names.size(), p.surfaces.model.bodies[0].faces.size());
+  const Model p = prepared(demo::step_text(demo::draw_clamp()));
+  EXPECT_EQ(p.parts[0].name, "clamp");
+  const auto& names = p.parts[0].patch_names();
+  ASSERT_EQ(names.size(), p.sources[0].bodies[0]->body.faces.size());
   for (std::size_t f = 0; f < names.size(); ++f) {
     EXPECT_EQ(names[f], "face " + std::to_string(f) + " #" +
-                            std::to_string(p.surfaces.model.bodies[0].faces[f].entity));
+                            std::to_string(p.sources[0].bodies[0]->body.faces[f].entity));
   }
 }
 
 TEST(Tessellate, GivesTheSameForAnyNumberOfThreads) {
   const std::string text = demo::step_text(demo::draw_pod());
-  const Model many = prepared(text).mesh;
+  const Model many = prepared(text);
   const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
-  const Model single = prepared(text).mesh;
-  ASSERT_EQ(many.parts[0].mesh.points.size(), single.parts[0].mesh.points.size());
-  for (std::size_t i = 0; i < many.parts[0].mesh.points.size(); ++i)
-    ASSERT_EQ(many.parts[0].mesh.points[i], single.parts[0].mesh.points[i]);
-  for (std::size_t i = 0; i < many.parts[0].mesh.triangles.size(); ++i)
-    ASSERT_EQ(many.parts[0].mesh.triangles[i], single.parts[0].mesh.triangles[i]);
+  const Model single = prepared(text);
+  ASSERT_EQ(many.parts[0].mesh().points.size(), single.parts[0].mesh().points.size());
+  for (std::size_t i = 0; i < many.parts[0].mesh().points.size(); ++i)
+    ASSERT_EQ(many.parts[0].mesh().points[i], single.parts[0].mesh().points[i]);
+  for (std::size_t i = 0; i < many.parts[0].mesh().triangles.size(); ++i)
+    ASSERT_EQ(many.parts[0].mesh().triangles[i], single.parts[0].mesh().triangles[i]);
 }
 
 TEST(Tessellate, IsStoppedAtAnyMoment) {
@@ -148,13 +148,13 @@ TEST(Tessellate, IsStoppedAtAnyMoment) {
 TEST(Tessellate, SidesAreNoLongerThanAskedFor) {
   PrepareOptions options;
   options.tessellation.longest = 3;
-  const Prepared p = prepared(demo::step_text(demo::draw_clamp()), options);
-  const Mesh& mesh = p.mesh.parts[0].mesh;
+  const Model p = prepared(demo::step_text(demo::draw_clamp()), options);
+  const Mesh& mesh = p.parts[0].mesh();
   for (const Triangle& t : mesh.triangles) {
     for (std::size_t c = 0; c < 3; ++c)
       EXPECT_LE((mesh.point(t[c]) - mesh.point(t[(c + 1) % 3])).norm(), 3 * 1.5);
   }
-  EXPECT_EQ(certify(p.mesh).verdict, Verdict::solid);
+  EXPECT_EQ(certify(p).verdict, Verdict::solid);
 }
 
 // ---- Sewing.
@@ -167,10 +167,10 @@ TEST(Sew, FacesByThemselvesBecomeTheSolidAgain) {
     EXPECT_EQ(sewn.open_after, 0u);
     EXPECT_LE(sewn.largest_gap, 1e-12);
     EXPECT_TRUE(sewn.refused.empty());
-    const Prepared p = prepare(model, {.sew = 1e-4});
-    EXPECT_EQ(certify(p.mesh).verdict, Verdict::solid);
-    EXPECT_NEAR(certify(p.mesh).mass.volume,
-                certify(prepared(demo::step_text(body)).mesh).mass.volume, 2e-2 * body.volume);
+    const Model p = prepare(model, {.sew = 1e-4});
+    EXPECT_EQ(certify(p).verdict, Verdict::solid);
+    EXPECT_NEAR(certify(p).mass.volume, certify(prepared(demo::step_text(body))).mass.volume,
+                2e-2 * body.volume);
   }
 }
 
@@ -189,7 +189,7 @@ TEST(Sew, JoinsWhatLiesWithinTheToleranceAndNoMore) {
       for (const BodyEdge& e : all.body.edges) carried = std::max(carried, e.tolerance);
       EXPECT_EQ(carried, all.largest_gap);
     }
-    const Certificate c = certify(prepare(model, {.sew = 0.1}).mesh);
+    const Certificate c = certify(prepare(model, {.sew = 0.1}));
     EXPECT_EQ(c.verdict, Verdict::solid);
     EXPECT_NEAR(c.mass.volume, *demo.volume, 0.1 * c.mass.area);
   }
@@ -235,14 +235,8 @@ TEST(CheckSurfaces, TellsWhatWasSeededInTheDemo) {
   std::size_t told = 0;
   for (const auto& demo : demo::surface_demos()) {
     SCOPED_TRACE(demo.name);
-    const Prepared p = prepared(demo.text);
-    InspectOptions options;
-    options.given = check_surfaces(p.surfaces, p.mesh);
-    Inspection inspection = inspect(p.mesh, options);
-    for (Finding& f : inspection.findings) {
-      if (f.part_index && !f.triangles.empty())
-        name_face(f, p.surfaces, *f.part_index, p.mesh.parts[*f.part_index].mesh, f.triangles[0]);
-    }
+    const Model p = prepared(demo.text);
+    const Inspection inspection = inspect(p);
     for (const demo::SeededDefect& d : demo.defects) {
       std::size_t found = 0;
       for (const Finding& f : inspection.findings) {
@@ -270,12 +264,12 @@ TEST(CheckSurfaces, TellsWhatWasSeededInTheDemo) {
 }
 
 TEST(CheckSurfaces, CountsAndTolerances) {
-  const Prepared p = prepared(demo::step_text(demo::draw_clamp()));
-  const SurfaceCounts c = count_surfaces(p.surfaces.model);
+  const Model p = prepared(demo::step_text(demo::draw_clamp()));
+  const SurfaceCounts c = count_surfaces(p.sources[0].bodies);
   EXPECT_EQ(c.faces, 10u);
   EXPECT_EQ(c.edges_used_twice, c.edges);
   EXPECT_EQ(c.closed_shells, 1u);
-  const BodyTolerances t = measure_tolerances(p.surfaces);
+  const BodyTolerances t = measure_tolerances(p.sources[0].bodies);
   EXPECT_EQ(t.vertices.count, c.vertices);
   EXPECT_LE(t.vertices.largest, 1e-12);
   EXPECT_LE(t.faces.largest, 1e-12);

@@ -7,10 +7,6 @@
 #include <cstddef>
 #include <vector>
 
-#include <oneapi/tbb/blocked_range.h>
-#include <oneapi/tbb/parallel_for.h>
-#include <oneapi/tbb/task_arena.h>
-
 namespace aguja {
 
 /// Half-open range of indices.
@@ -21,9 +17,16 @@ struct Range {
 };
 
 /// Number of threads that a parallel loop would use here; at least 1.
-[[nodiscard]] inline std::size_t thread_count() {
-  return static_cast<std::size_t>(std::max(1, oneapi::tbb::this_task_arena::max_concurrency()));
-}
+[[nodiscard]] std::size_t thread_count();
+
+namespace detail {
+
+/// Calls `body(context, range)` for pieces of 0..count, at most `grain` long if `exact`, about as
+/// long else, on all threads.
+void run_parallel(std::size_t count, std::size_t grain, bool exact,
+                  void (*body)(const void* context, Range), const void* context);
+
+}  // namespace detail
 
 /// The `index`-th of `pieces` nearly equal pieces of 0..count.
 [[nodiscard]] inline Range piece_of(std::size_t count, std::size_t pieces, std::size_t index) {
@@ -38,22 +41,22 @@ void parallel_ranges(std::size_t count, std::size_t grain, const Body& body) {
     if (count > 0) body(Range{0, count});
     return;
   }
-  oneapi::tbb::parallel_for(oneapi::tbb::blocked_range<std::size_t>(0, count, grain),
-                            [&](const oneapi::tbb::blocked_range<std::size_t>& r) {
-                              body(Range{r.begin(), r.end()});
-                            });
+  detail::run_parallel(
+      count, grain, false,
+      [](const void* context, Range range) { (*static_cast<const Body*>(context))(range); }, &body);
 }
 
 /// Calls `body(index)` for 0..count, each as a task of its own.
 template <class Body>
 void parallel_tasks(std::size_t count, const Body& body) {
   if (count == 1) return body(std::size_t{0});
-  oneapi::tbb::parallel_for(
-      oneapi::tbb::blocked_range<std::size_t>(0, count, 1),
-      [&](const oneapi::tbb::blocked_range<std::size_t>& r) {
-        for (std::size_t i = r.begin(); i != r.end(); ++i) body(i);
+  detail::run_parallel(
+      count, 1, true,
+      [](const void* context, Range range) {
+        const Body& own = *static_cast<const Body*>(context);
+        for (std::size_t i = range.begin; i != range.end; ++i) own(i);
       },
-      oneapi::tbb::simple_partitioner{});
+      &body);
 }
 
 /// `map(Range)` over pieces of exactly `grain` (the last may be shorter), results in piece order.

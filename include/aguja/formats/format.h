@@ -2,15 +2,14 @@
 /// \file
 /// The file formats, and how they are recognised.
 
+#include <functional>
 #include <optional>
 #include <span>
 #include <string>
 #include <string_view>
 
 #include "aguja/base/units.h"
-#ifdef AGUJA_HAS_SURFACES
-#include "aguja/surface/prepare.h"
-#endif
+#include "aguja/surface/prepared_body.h"
 
 namespace aguja {
 
@@ -40,9 +39,9 @@ struct ReadOptions {
   std::optional<Format> format = {};    ///< overrides what the content looks like
   /// Keep stored facet normals and attribute bytes of STL files, so that they are written back.
   bool keep_facet_records = false;
-#ifdef AGUJA_HAS_SURFACES
-  PrepareOptions surfaces = {};  ///< how surface models are sewn and made into triangles
-#endif
+  /// How surface models are sewn and made into triangles, given the unit of their file; left out:
+  /// by the defaults.
+  std::function<PrepareOptions(LengthUnit)> surfaces = {};
 };
 
 struct WriteOptions {

@@ -4,10 +4,11 @@
 
 #include <filesystem>
 #include <memory>
+#include <span>
 
 #include "aguja/base/progress.h"
 #include "aguja/formats/format.h"
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja {
 
@@ -37,12 +38,19 @@ class InputFile {
 ///          known to be there.
 /// Errors   InputError naming file, line or byte, expected and found; Cancelled.
 ///
-/// Surface models are sewn and made into triangles (`prepare`); see formats/read_surfaces.h for the
-/// surfaces themselves.
+/// Surface models are sewn and made into triangles (`prepare`): the model's parts refer to the
+/// bodies that they were made of, its source holds the rest; see formats/read_surfaces.h for the
+/// surfaces as the file has them.
 [[nodiscard]] Model read_model(const std::filesystem::path& path, const ReadOptions& options = {},
                                Progress* progress = nullptr);
 [[nodiscard]] Model read_model(const Source& source, const ReadOptions& options = {},
                                Progress* progress = nullptr);
+
+/// Several files as one model, in the first one's unit: `inspect` and all else find with each part
+/// what belongs to it.
+/// Errors   As above; ArgumentError (no files).
+[[nodiscard]] Model read_models(std::span<const std::filesystem::path> paths,
+                                const ReadOptions& options = {}, Progress* progress = nullptr);
 
 /// The format that `read_model` would take it for.
 [[nodiscard]] std::optional<Format> known_format(const Source& source,

@@ -7,7 +7,7 @@
 
 #include "aguja/base/progress.h"
 #include "aguja/formats/format.h"
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja {
 

@@ -13,7 +13,7 @@ namespace aguja {
 namespace detail {
 
 /// A closed interval that is sure to hold the true value.
-struct Interval {
+struct Enclosure {
   double low;
   double high;
 };
@@ -33,7 +33,7 @@ using PlanePoints = std::array<Point, 3>;
 /// are rational functions of the defining points and never rounded; what is asked of it below is
 /// answered exactly.
 ///
-/// Decides  Interval arithmetic first, rational arithmetic where it cannot tell.
+/// Decides  Enclosure arithmetic first, rational arithmetic where it cannot tell.
 /// Cost     Tens of ns where intervals tell; 10-100 µs where they do not.
 /// Source   Attene: Indirect Predicates for Geometric Constructions, Computer-Aided Design 126,
 ///          2020.
@@ -57,13 +57,13 @@ class ConstructedPoint {
   [[nodiscard]] std::span<const Point> definition() const {
     return {points_.data(), static_cast<std::size_t>(count_)};
   }
-  [[nodiscard]] const detail::Homogeneous<detail::Interval>& interval() const { return interval_; }
+  [[nodiscard]] const detail::Homogeneous<detail::Enclosure>& interval() const { return interval_; }
 
  private:
   ConstructedPoint() = default;
   int count_ = 0;
   std::array<Point, 9> points_;
-  detail::Homogeneous<detail::Interval> interval_{};
+  detail::Homogeneous<detail::Enclosure> interval_{};
 };
 
 /// Sign of a's coordinate along an axis minus b's. `filter` or `rational` tells which stage

@@ -115,7 +115,10 @@ struct WidthProfile {
 
 /// One defect. Lengths are in the model's unit.
 struct Finding {
-  std::string id;  ///< kind and digest of its geometry: independent of order and threads
+  /// Kind and digest of what it is about: independent of order, threads, measured numbers and
+  /// settings. Given when the parts are put together.
+  std::string id;
+  std::uint64_t identity = 0;  ///< the digest by itself, within the part
   FindingKind kind{};
   Severity severity{};
   std::string part;                       ///< empty: the whole model

@@ -2,28 +2,24 @@
 /// \file
 /// Everything that is wrong with a model.
 
+#include <memory>
 #include <optional>
 #include <set>
+#include <span>
 #include <string>
 #include <vector>
 
 #include "aguja/inspect/profile.h"
 #include "aguja/inspect/quality.h"
-#include "aguja/mesh/model.h"
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/rim_survey.h"
+#include "aguja/model/model.h"
 #include "aguja/solid/anatomy.h"
 #include "aguja/solid/certificate.h"
 
 namespace aguja {
 
-/// A finding from elsewhere, of the surfaces that a model was made from, say: `inspect` gives it
-/// its severity, id, waiver and place in the order. `geometry` is what its id is made of.
-struct GivenFinding {
-  Finding finding;  ///< with its `part_index`, or none for the whole model
-  std::vector<Point> geometry;
-  std::vector<TriangleId> triangles;
-};
+struct Check;
 
 struct InspectOptions {
   Profile profile;
@@ -36,7 +32,8 @@ struct InspectOptions {
   bool keep_patches = false;
   /// Give the verdict, too, from what is looked at anyway.
   bool certify = false;
-  std::vector<GivenFinding> given = {};
+  /// Run beside those that are built in; see inspect/check.h. They must outlive the call.
+  std::span<const Check> more_checks = {};
 };
 
 /// A question that could not be asked yet, and what must be mended first.
@@ -66,13 +63,51 @@ struct Inspection {
   [[nodiscard]] std::size_t waived() const;
 };
 
-/// Runs all registered checks on each part by itself, then those on the model.
+/// What inspecting one part by itself gives, in the coordinates of its shape: no ids yet, no
+/// severities, no name of the part. Parts of one shape share it.
+struct PartInspection {
+  Counts counts;
+  std::vector<Finding> findings;
+  std::vector<Waiting> waiting;
+  std::optional<ToleranceProposal> proposed_tolerance;
+  std::optional<Quality> quality;
+  std::optional<ElementSizes> element_sizes;
+  std::optional<Patches> patches;
+  std::optional<PartEvidence> evidence;
+};
+using PartInspectionPtr = std::shared_ptr<const PartInspection>;
+
+/// Runs all checks of parts on a shape. `unit` is what limits are resolved in.
+/// Cost     As `Anatomy`, plus O(k log k) for k defects.
+[[nodiscard]] PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit unit,
+                                              const InspectOptions& options = {},
+                                              StageTimes* times = nullptr,
+                                              Progress* progress = nullptr);
+
+/// The shape of a part that is inspected for it, and where it then lies. A placement that keeps
+/// lengths and angles changes nothing that is looked for, so that instances share what is found;
+/// under any other the shape is looked at as placed.
+struct InspectedShape {
+  const Shape& shape;
+  Placement placement;
+};
+[[nodiscard]] InspectedShape inspected_shape(const Part& part);
+
+/// Inspections of all parts (`inspect_shape` of each `inspected_shape`, with the same options) as
+/// one; with the checks of the model, ids, severities and waivers.
+/// Cost     O(k log k) for k findings, and a survey of open rims if there are several parts.
+[[nodiscard]] Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
+                                const InspectOptions& options = {}, StageTimes* times = nullptr);
+
+/// Runs all checks on each shape, then those on the model.
 ///
 /// Promises
 ///  1. The model is not changed.
 ///  2. Each entity counts under its cause only: a symptom makes no finding of its own.
 ///  3. The same findings with the same ids for any order of triangles and number of threads (lists
 ///     of triangles name them by their number in the file).
+///  4. Counts do not depend on which kinds are looked for.
+///  5. A shape that several parts have is looked at once.
 /// Cost     As `Anatomy`, plus O(k log k) for k defects.
 /// Errors   ArgumentError (more than the index types hold), Cancelled.
 [[nodiscard]] Inspection inspect(const Model& model, const InspectOptions& options = {},

@@ -8,9 +8,8 @@
 #include <string>
 #include <vector>
 
-#include <Eigen/Geometry>
-
 #include "aguja/base/error.h"
+#include "aguja/geometry/placement.h"
 #include "aguja/mend/change.h"
 
 namespace aguja {
@@ -41,7 +40,7 @@ struct VertexMove {
 /// A copy of the triangles, moved by `map`; turned over where it mirrors, so that outward stays
 /// outward. Where copies of vertices fall exactly on vertices, they are these.
 [[nodiscard]] Change copy_patch(const Mesh& mesh, std::span<const TriangleId> triangles,
-                                const Eigen::Affine3d& map, const Budget& budget = {});
+                                const Placement& map, const Budget& budget = {});
 
 /// The far side of a wall: a copy of the triangles, each vertex moved by `distance` against the
 /// normals around it (so that every plane there is `distance` away, for up to three planes), facing
@@ -50,9 +49,9 @@ struct VertexMove {
                                     double distance, const Budget& budget = {});
 
 /// The map that takes `from` to `to`.
-[[nodiscard]] Eigen::Affine3d moving(const Point& from, const Point& to);
+[[nodiscard]] Placement moving(const Point& from, const Point& to);
 /// The map that mirrors at the plane through a point.
-[[nodiscard]] Eigen::Affine3d mirroring(const Point& through, const Vector& normal);
+[[nodiscard]] Placement mirroring(const Point& through, const Vector& normal);
 
 /// Some triangles taken out to be worked on by themselves, and how to put them back.
 struct TakenOut {

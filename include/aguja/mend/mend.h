@@ -12,7 +12,7 @@
 
 namespace aguja {
 
-/// What is known of a part on its way, beside its mesh.
+/// What is known of a part on its way, beside its mesh. Shared by the states that it is true of.
 struct PartTrace {
   std::vector<double> spent;  ///< by triangle: see `Budget`
   std::vector<bool> added;    ///< by triangle: surface that the input did not have
@@ -20,10 +20,10 @@ struct PartTrace {
   std::size_t fills = 0;
 };
 
-/// A model on its way from what was read to what is written.
+/// A model on its way from what was read to what is written. Copies cost references.
 struct MendState {
   Model model;
-  std::vector<PartTrace> traces;  ///< by part
+  std::vector<std::shared_ptr<const PartTrace>> traces;  ///< by part
 
   explicit MendState(Model read);
 };

@@ -6,18 +6,11 @@
 
 #include "aguja/base/progress.h"
 #include "aguja/mend/change.h"
+#include "aguja/solid/orientation.h"
 
 namespace aguja {
 
-struct OrientOptions {
-  /// Cracks up to this width are thought joined, so that patches on both sides agree.
-  double crack_tolerance = 0;
-  /// Closed shells inside others that face the same way as those are cavities: turn them too. Else
-  /// they are left, since they may be bodies of their own.
-  bool cavities = false;
-  /// Only these triangles' regions are turned; empty: all.
-  std::span<const TriangleId> only = {};
-};
+using OrientOptions = OrientationOptions;
 
 /// Turns what faces the wrong way: against its neighbours, into the material, a whole shell inside
 /// out. Closed surfaces are decided exactly, open ones by winding numbers (`find_material`); what

@@ -8,7 +8,7 @@
 #include "aguja/base/progress.h"
 #include "aguja/base/stage_times.h"
 #include "aguja/mend/change.h"
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja {
 

@@ -8,7 +8,6 @@
 #include <string>
 #include <vector>
 
-#include "aguja/mesh/model.h"
 #include "aguja/mesh/rim_pairing.h"
 #include "aguja/mesh/zip.h"
 
@@ -60,9 +59,5 @@ struct RimSurvey {
 /// One tolerance for both: the larger of the two, below the smaller of what they must stay below.
 [[nodiscard]] std::optional<ToleranceProposal> common_tolerance(
     const std::optional<ToleranceProposal>& a, const std::optional<ToleranceProposal>& b);
-
-/// What the parts of a model, each by itself, need in common; nothing if nothing faces anything
-/// closely.
-[[nodiscard]] std::optional<ToleranceProposal> propose_tolerance(const Model& model);
 
 }  // namespace aguja

@@ -7,7 +7,7 @@
 #include <string_view>
 #include <vector>
 
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 #include "aguja/solid/anatomy.h"
 
 namespace aguja {
@@ -62,10 +62,20 @@ struct Certificate {
   Counts counts;
 };
 
-/// Gathers a certificate part by part, for who has their anatomies already.
+/// What a part by itself says for and against a solid, in the coordinates of its shape.
+struct PartEvidence {
+  std::vector<Reason> reasons;  ///< without the name of the part
+  std::vector<Shell> shells;
+  bool encloses = false;  ///< every edge is used equally often both ways
+  Counts counts;
+};
+[[nodiscard]] PartEvidence judge(const Anatomy& anatomy);
+
+/// Gathers a certificate part by part, for who has their evidence already.
 class Certifier {
  public:
-  void add(const Part& part, const Anatomy& anatomy);
+  /// `placement` keeps lengths and angles.
+  void add(const std::string& part, const PartEvidence& evidence, const Placement& placement = {});
   [[nodiscard]] Certificate finish() &&;
 
  private:
@@ -75,7 +85,8 @@ class Certifier {
   std::size_t enclosing_ = 0;
 };
 
-/// Judges each part by itself. What lies between parts is not looked at.
+/// Judges each part by itself, a shape that several have once. What lies between parts is not
+/// looked at.
 ///
 /// Promises  A part is found solid only if every edge has exactly two triangles, running opposite
 ///           ways along it, every vertex one fan, no triangle zero area, no two triangles meet but

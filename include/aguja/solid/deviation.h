@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "aguja/base/progress.h"
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 
 namespace aguja {
 

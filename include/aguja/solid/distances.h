@@ -10,10 +10,10 @@
 #include <vector>
 
 #include "aguja/base/progress.h"
-#include "aguja/mesh/model.h"
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/rims.h"
 #include "aguja/mesh/weld.h"
+#include "aguja/model/model.h"
 
 namespace aguja {
 

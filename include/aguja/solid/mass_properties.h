@@ -4,6 +4,7 @@
 
 #include <Eigen/Core>
 
+#include "aguja/geometry/placement.h"
 #include "aguja/mesh/weld.h"
 
 namespace aguja {
@@ -19,6 +20,10 @@ struct MassProperties {
   /// (|r|^2 I - r r^T), so products of inertia stand off the diagonal with a minus sign.
   Eigen::Matrix3d inertia = Eigen::Matrix3d::Zero();
 };
+
+/// Of the region moved or turned, or mirrored with its triangles turned over: `at` keeps lengths
+/// and angles.
+[[nodiscard]] MassProperties placed(const MassProperties& region, const Placement& at);
 
 /// Properties of several regions as one body.
 [[nodiscard]] MassProperties combine(std::span<const MassProperties> regions);

@@ -33,7 +33,7 @@ struct Region {
 };
 
 /// What a body (a component of the joined surface) is.
-struct Body {
+struct MaterialBody {
   bool closed = false;    ///< no naked edge
   bool turned = false;    ///< it faces the wrong way as a whole: most of its area does
   std::size_t depth = 0;  ///< how many other bodies it lies in
@@ -50,11 +50,11 @@ struct Body {
 struct Material {
   std::vector<std::uint32_t> region_of;  ///< by triangle of the joined surface; kNoIndex: none
   std::vector<Region> regions;
-  std::vector<Body> bodies;
+  std::vector<MaterialBody> bodies;
 };
 
 /// Does the body enclose next to nothing: less than area x diagonal x `fraction`?
-[[nodiscard]] inline bool is_sheet(const Body& body, double fraction) {
+[[nodiscard]] inline bool is_sheet(const MaterialBody& body, double fraction) {
   return !body.closed && std::fabs(body.capped_volume) < fraction * body.area * body.box.diagonal();
 }
 

@@ -8,7 +8,7 @@
 
 #include "aguja/base/progress.h"
 #include "aguja/base/stage_times.h"
-#include "aguja/mesh/model.h"
+#include "aguja/model/model.h"
 #include "aguja/solid/mass_properties.h"
 
 namespace aguja {

@@ -8,8 +8,9 @@
 #include <string>
 #include <vector>
 
+#include "aguja/base/colour.h"
 #include "aguja/base/units.h"
-#include "aguja/mesh/model.h"
+#include "aguja/mesh/mesh.h"
 #include "aguja/surface/surface.h"
 
 namespace aguja {

@@ -9,6 +9,7 @@
 #include <string_view>
 #include <vector>
 
+#include "aguja/geometry/placement.h"
 #include "aguja/geometry/point.h"
 
 namespace aguja {
@@ -138,16 +139,6 @@ using CurveLaw = std::function<double(double)>;
 [[nodiscard]] CurvePtr make_offset_curve(CurvePtr curve, CurveLaw distance,
                                          const Vector& direction);
 
-/// Where a point goes that is scaled, turned and moved.
-struct Placement {
-  Eigen::Matrix3d linear = Eigen::Matrix3d::Identity();
-  Vector shift = Vector::Zero();
-  [[nodiscard]] Point operator()(const Point& p) const { return linear * p + shift; }
-  [[nodiscard]] Placement operator*(const Placement& inner) const {
-    return {linear * inner.linear, linear * inner.shift + shift};
-  }
-  [[nodiscard]] bool is_identity() const;
-};
 /// The curve with its points mapped.
 [[nodiscard]] CurvePtr make_moved(CurvePtr curve, const Placement& placement);
 

@@ -60,15 +60,10 @@ struct TessellatedBody {
 [[nodiscard]] TessellatedBody tessellate(const Body& body, const TessellationOptions& options,
                                          Progress* progress = nullptr);
 
-/// All instances, each a part named after it.
-struct TessellatedModel {
-  Model model;
-  std::vector<TessellatedBody> bodies;  ///< by body; meshes moved into the model where used once
-  double chord = 0;                     ///< no facet is farther from its face
-  double finest = 0;  ///< what faces were made finer to, whose facets would cross others
-};
-[[nodiscard]] TessellatedModel tessellate(const SurfaceModel& model,
-                                          const TessellationOptions& options = {},
-                                          Progress* progress = nullptr);
+/// The chord height that bodies of this size get: the one asked for, or a thousandth of the
+/// diagonal. Errors    ArgumentError (a chord that is not above 0, an angle that is not, a longest
+/// side below
+///           0).
+[[nodiscard]] double chosen_chord(const TessellationOptions& options, const Box& box);
 
 }  // namespace aguja

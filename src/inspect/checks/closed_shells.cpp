@@ -6,7 +6,7 @@
 #include <map>
 
 #include "base/short_text.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {
@@ -65,11 +65,10 @@ void report(const PartView& view, FindingSink& sink, Finding finding,
   const Extent extent = extent_of(view.anatomy, triangles);
   finding.count = 1;
   finding.box = extent.box;
-  if (finding.kind == FindingKind::inverted_shell) sink.count_inverted_shell();
   sink.add(std::move(finding), extent.points, {triangles.begin(), triangles.end()});
 }
 
-std::string counted(std::size_t n) {
+std::string triangles_text(std::size_t n) {
   return std::to_string(n) + (n == 1 ? " triangle" : " triangles");
 }
 
@@ -81,7 +80,7 @@ void report_closed(const PartView& view, FindingSink& sink, std::size_t s, Findi
   finding.measure =
       kind == FindingKind::zero_volume ? shell.mass.area : std::fabs(shell.mass.volume);
   finding.place = shell.mass.centroid;
-  finding.detail = counted(own.size());
+  finding.detail = triangles_text(own.size());
   if (shell.depth > 0) {
     finding.detail += ", inside " + std::to_string(shell.depth) +
                       (shell.depth == 1 ? " other shell" : " other shells");
@@ -117,7 +116,7 @@ void judge_bodies(const PartView& view, FindingSink& sink) {
   std::optional<Obstacles> obstacles;
   std::map<FindingKind, std::size_t> waiting;
   for (std::size_t b = 0; b < own.size(); ++b) {
-    const Body& body = material.bodies[b];
+    const MaterialBody& body = material.bodies[b];
     if (own[b].triangles.empty() || is_sheet(body, view.limits[Limit::sheet])) continue;
     auto& shells = own[b].shells;
     std::sort(shells.begin(), shells.end());
@@ -134,8 +133,8 @@ void judge_bodies(const PartView& view, FindingSink& sink) {
     finding.kind = body.same_as_around ? FindingKind::nesting : FindingKind::inverted_shell;
     finding.measure = std::fabs(body.capped_volume);
     finding.place = body.box.center();
-    finding.detail = counted(own[b].triangles.size()) + ", open; by winding numbers, margin " +
-                     short_text(body.margin);
+    finding.detail = triangles_text(own[b].triangles.size()) +
+                     ", open; by winding numbers, margin " + short_text(body.margin);
     finding.waits_for = waits_of(finding.kind);
     report(view, sink, std::move(finding), own[b].triangles);
   }

@@ -4,7 +4,7 @@
 #include <array>
 #include <cmath>
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

@@ -1,7 +1,7 @@
 // duplicate-triangle, back-to-back: surplus triangles on the same three vertices, in groups that
 // share an edge.
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

@@ -3,7 +3,7 @@
 #include <unordered_set>
 
 #include "base/short_text.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

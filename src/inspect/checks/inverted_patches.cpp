@@ -2,7 +2,7 @@
 // those are winding conflicts.
 
 #include "base/short_text.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {
@@ -15,7 +15,7 @@ void check_inverted_patches(const PartView& view, FindingSink& sink) {
   bool any = false;
   for (std::size_t r = 0; r < wanted.size(); ++r) {
     const Region& region = material.regions[r];
-    const Body& body = material.bodies[region.body];
+    const MaterialBody& body = material.bodies[region.body];
     // The lesser part of what its edges and cracks join, or a piece that they join to nothing.
     wanted[r] = region.role == RegionRole::turned &&
                 (!body.turned || is_sheet(body, view.limits[Limit::sheet]));

@@ -6,18 +6,18 @@
 #include <oneapi/tbb/parallel_sort.h>
 
 #include "aguja/geometry/box_tree.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {
 namespace {
 
-using VertexPair = std::array<VertexId, 2>;
+using NearVertices = std::array<VertexId, 2>;
 
 // All pairs of used vertices within `reach`, the lower number first. A vertex is put into every
 // cell of a coarse grid that its surroundings touch, so that only equal cells are compared.
-std::vector<VertexPair> pairs_within(const Anatomy& a, const std::vector<bool>& used,
-                                     double reach) {
+std::vector<NearVertices> pairs_within(const Anatomy& a, const std::vector<bool>& used,
+                                       double reach) {
   constexpr double kCell = 64;
   struct Entry {
     std::uint64_t cell;
@@ -50,7 +50,7 @@ std::vector<VertexPair> pairs_within(const Anatomy& a, const std::vector<bool>& 
   oneapi::tbb::parallel_sort(entries.begin(), entries.end(), [](const Entry& x, const Entry& y) {
     return x.cell != y.cell ? x.cell < y.cell : x.vertex < y.vertex;
   });
-  std::vector<VertexPair> pairs;
+  std::vector<NearVertices> pairs;
   for (std::size_t begin = 0; begin < entries.size();) {
     std::size_t end = begin + 1;
     while (end < entries.size() && entries[end].cell == entries[begin].cell) ++end;
@@ -91,11 +91,11 @@ void check_near_vertices(const PartView& view, FindingSink& sink) {
   }
   const std::vector<bool> naked = on_rims(a);
   auto pairs = pairs_within(a, used, limit);
-  std::erase_if(pairs, [&](const VertexPair& p) {
+  std::erase_if(pairs, [&](const NearVertices& p) {
     // Joined by an edge: a short edge. Both on rims: what faces each other there is a crack.
     return a.edges.find(p[0], p[1]).has_value() || (naked[p[0].value] && naked[p[1].value]);
   });
-  const auto groups = connected_groups(pairs, [](const VertexPair& p, const auto& key) {
+  const auto groups = connected_groups(pairs, [](const NearVertices& p, const auto& key) {
     key(p[0].value);
     key(p[1].value);
   });
@@ -106,7 +106,7 @@ void check_near_vertices(const PartView& view, FindingSink& sink) {
     std::unordered_set<std::uint32_t> vertices;
     std::vector<Point> points;
     finding.measure = limit;
-    for (const VertexPair& p : group) {
+    for (const NearVertices& p : group) {
       vertices.insert({p[0].value, p[1].value});
       points.push_back(a.welded.point(p[0]));
       points.push_back(a.welded.point(p[1]));

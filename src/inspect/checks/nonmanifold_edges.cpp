@@ -2,7 +2,7 @@
 
 #include <unordered_map>
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

@@ -9,15 +9,15 @@
 
 #include <Eigen/Geometry>
 
+#include "base/numbers.h"
 #include "base/short_text.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 #include "inspect/patch_borders.h"
 
 namespace aguja {
 namespace {
 
-constexpr double kDegrees = 180 / std::numbers::pi;
 constexpr double kLongAgainstWidth = 10;
 
 Vector area_vector(const Anatomy& a, TriangleId t) {
@@ -84,9 +84,9 @@ class PatchChecks {
   [[nodiscard]] std::string name_of(std::uint32_t p) const {
     const auto& surface = patches_.patches[p].surface;
     const std::string kind = surface ? std::string(slug(surface->kind)) : "free-form";
-    if (patches_.from_file && p < view_.part.patch_names.size() &&
-        !view_.part.patch_names[p].empty()) {
-      return "'" + view_.part.patch_names[p] + "', " + kind;
+    if (patches_.from_file && p < view_.shape.patch_names.size() &&
+        !view_.shape.patch_names[p].empty()) {
+      return "'" + view_.shape.patch_names[p] + "', " + kind;
     }
     return kind;
   }
@@ -289,7 +289,7 @@ class PatchChecks {
       const Triangle& tri = a_.welded.triangle(t);
       const Vector u = a_.welded.point(tri[(c + 1) % 3]) - a_.welded.point(tri[c]);
       const Vector v = a_.welded.point(tri[(c + 2) % 3]) - a_.welded.point(tri[c]);
-      return kDegrees * std::atan2(u.cross(v).norm(), u.dot(v));
+      return kDegreesPerRadian * std::atan2(u.cross(v).norm(), u.dot(v));
     };
     // Most corners lie inside of patches.
     std::vector<bool> on_border(a_.welded.points().size());
@@ -336,7 +336,7 @@ class PatchChecks {
 
   void report_knife_edges() {
     const double limit = view_.limits[Limit::knife_edge];
-    const double cosine = -std::cos(limit / kDegrees);
+    const double cosine = -std::cos(limit / kDegreesPerRadian);
     struct Sharp {
       EdgeId edge;
       double angle;
@@ -362,7 +362,7 @@ class PatchChecks {
       const Triangle& other = a_.welded.triangle(uses[1].triangle());
       const Vector to_apex = a_.welded.point(other[(uses[1].corner() + 2) % 3]) -
                              a_.welded.point(other[uses[1].corner()]);
-      const double angle = 180 - kDegrees * std::atan2(n.cross(m).norm(), n.dot(m));
+      const double angle = 180 - kDegreesPerRadian * std::atan2(n.cross(m).norm(), n.dot(m));
       const auto [low, high] = std::minmax(e.first, e.second);
       sharp.push_back({e.edge, angle, n.dot(to_apex) < 0, (std::uint64_t{low} << 32) | high});
     }

@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "base/short_text.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 
 namespace aguja {
 namespace {
@@ -15,11 +15,11 @@ constexpr std::size_t kFewestPoints = 50;
 bool are_floats(const Model& model) {
   std::size_t points = 0;
   for (const Part& part : model.parts) {
-    points += part.mesh.points.size();
+    points += part.mesh().points.size();
     const auto others = parallel_collect<bool>(
-        part.mesh.points.size(), 1 << 14, [&](Range r, std::vector<bool>& out) {
+        part.mesh().points.size(), 1 << 14, [&](Range r, std::vector<bool>& out) {
           for (std::size_t i = r.begin; i < r.end; ++i) {
-            if (rounded_to_float(part.mesh.points[i]) == part.mesh.points[i]) continue;
+            if (rounded_to_float(part.mesh().points[i]) == part.mesh().points[i]) continue;
             out.push_back(true);
             return;
           }

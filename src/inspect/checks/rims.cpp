@@ -9,7 +9,7 @@
 #include <Eigen/Geometry>
 
 #include "base/short_text.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {
@@ -184,7 +184,7 @@ class Left {
 
 // ---- Two loops with a band missing between them.
 
-struct Loop {
+struct SheetLoop {
   std::size_t rim;
   Point center;
   Vector inward;
@@ -192,7 +192,7 @@ struct Loop {
 };
 
 // The distance between two loops that face each other all along, if they do.
-std::optional<double> band_between(const Left& left, const Loop& a, const Loop& b) {
+std::optional<double> band_between(const Left& left, const SheetLoop& a, const SheetLoop& b) {
   const Vector offset = b.center - a.center;
   const double size = std::min(a.size, b.size);
   if (std::max(a.size, b.size) > 2 * size || offset.norm() > 0.5 * size) return std::nullopt;
@@ -216,7 +216,7 @@ constexpr std::size_t kLongestLoopForBands = 20000;
 
 void report_openings(const PartView& view, FindingSink& sink) {
   const Left left(view);
-  std::vector<Loop> loops;
+  std::vector<SheetLoop> loops;
   for (std::size_t i = 0; i < left.rims().size(); ++i) {
     const Rim rim = left.rims()[i];
     if (left.is_explained(rim) || left.is_gap(rim)) continue;
@@ -255,7 +255,7 @@ void report_openings(const PartView& view, FindingSink& sink) {
     finding.place = loops[i].center;
     std::vector<Point> points;
     std::vector<TriangleId> triangles;
-    const auto add = [&](const Loop& loop) {
+    const auto add = [&](const SheetLoop& loop) {
       const Rim rim = left.rims()[loop.rim];
       finding.count += rim.edges.size();
       finding.measure += length(rim, left.points());

@@ -1,6 +1,6 @@
 // stray-shell: components far smaller than their part.
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

@@ -8,13 +8,12 @@
 
 #include <Eigen/Geometry>
 
-#include "inspect/check.h"
+#include "base/numbers.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {
 namespace {
-
-constexpr double kDegrees = 180 / std::numbers::pi;
 
 Vector normal_of(const Anatomy& a, TriangleId t) {
   const Triangle& c = a.welded.triangle(t);
@@ -108,7 +107,7 @@ void check_slivers(const PartView& view, FindingSink& sink) {
 
 std::vector<FoldedTriangle> find_folded(const PartView& view) {
   const Anatomy& a = view.anatomy;
-  const double cosine = -std::cos(view.limits[Limit::folded_triangle] / kDegrees);
+  const double cosine = -std::cos(view.limits[Limit::folded_triangle] / kDegreesPerRadian);
   const auto folds = select_edges(a.edges, [&](EdgeId e) {
     const auto uses = a.edges.uses(e);
     if (uses.size() != 2 || uses[0].forward() == uses[1].forward()) return false;
@@ -125,7 +124,7 @@ std::vector<FoldedTriangle> find_folded(const PartView& view) {
   for (const EdgeId e : folds) {
     const auto uses = a.edges.uses(e);
     const Vector n = normal_of(a, uses[0].triangle()), m = normal_of(a, uses[1].triangle());
-    const double angle = 180 - kDegrees * std::atan2(n.cross(m).norm(), n.dot(m));
+    const double angle = 180 - kDegreesPerRadian * std::atan2(n.cross(m).norm(), n.dot(m));
     for (const EdgeUse use : uses) {
       Folds& f = folded[use.triangle().value];
       ++f.count;
@@ -149,7 +148,7 @@ void check_folded(const PartView& view, FindingSink& sink) {
 
 // normal-mismatch: what the file says of facets, against their corners.
 void check_stored_normals(const PartView& view, FindingSink& sink) {
-  const auto& stored = view.part.facets.normals;
+  const auto& stored = view.shape.facets.normals;
   const Anatomy& a = view.anatomy;
   if (stored.size() != a.welded.triangles().size()) return;
   const auto against = parallel_collect<TriangleId>(

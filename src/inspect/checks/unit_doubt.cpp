@@ -1,6 +1,6 @@
 // unit-doubt: the whole model is very small or very large in the unit that was stated or assumed.
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 
 namespace aguja {
 

@@ -1,11 +1,11 @@
 // unused-vertex: points of the file that nothing refers to; one finding per part.
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 
 namespace aguja {
 
 void check_unused_vertices(const PartView& view, FindingSink& sink) {
-  const Mesh& mesh = view.part.mesh;
+  const Mesh& mesh = view.shape.mesh;
   const std::vector<bool> used = used_points(mesh);
   std::vector<Point> points;
   for (std::size_t i = 0; i < used.size(); ++i) {

@@ -8,7 +8,7 @@
 
 #include "aguja/geometry/box_tree.h"
 #include "base/short_text.h"
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

@@ -1,7 +1,7 @@
 // winding-conflict: one finding per connected stretch of triangles that face against their
 // surroundings.
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

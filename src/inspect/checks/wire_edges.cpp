@@ -1,6 +1,6 @@
 // wire-edge: lines of the file that are the edge of no triangle, in connected groups.
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

@@ -2,7 +2,7 @@
 
 #include <array>
 
-#include "inspect/check.h"
+#include "inspect/checks.h"
 #include "inspect/grouping.h"
 
 namespace aguja {

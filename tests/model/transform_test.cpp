@@ -1,4 +1,4 @@
-#include "aguja/mesh/transform.h"
+#include "aguja/model/transform.h"
 
 #include <gtest/gtest.h>
 
@@ -12,17 +12,19 @@ namespace {
 TEST(Transform, AMirrorKeepsOutwardOutward) {
   Model model = test::model_of(test::sphere(8));
   const double volume = measure_parts(model)[0].mass.volume;
-  transform(model, Eigen::Affine3d(Eigen::Scaling(-1.0, 1.0, 1.0)));
+  transform(model, scaled_by(Vector(-1, 1, 1)));
   EXPECT_NEAR(measure_parts(model)[0].mass.volume, volume, 1e-12);
 }
 
 TEST(Transform, TheIdentityChangesNothing) {
   Model model = test::model_of(test::cube());
-  model.parts[0].mesh.points_are_distinct = true;
-  model.parts[0].facets.normals.assign(12, Vector(0, 0, 1));
-  transform(model, Eigen::Affine3d::Identity());
-  EXPECT_TRUE(model.parts[0].mesh.points_are_distinct);
-  EXPECT_EQ(model.parts[0].facets.normals.size(), 12u);
+  PartDraft draft(model.parts[0]);
+  draft.mesh.points_are_distinct = true;
+  draft.facets.normals.assign(12, Vector(0, 0, 1));
+  model.parts[0] = std::move(draft);
+  transform(model, {});
+  EXPECT_TRUE(model.parts[0].mesh().points_are_distinct);
+  EXPECT_EQ(model.parts[0].facets().normals.size(), 12u);
 }
 
 TEST(Transform, UnitsKeepTheSize) {
@@ -35,10 +37,10 @@ TEST(Transform, UnitsKeepTheSize) {
 
 TEST(Transform, RefusesWhatWouldFlattenOrOverflowAndChangesNothing) {
   Model model = test::model_of(test::cube({0, 0, 0}, 1e300));
-  const Point before = model.parts[0].mesh.points[7];
-  EXPECT_THROW(transform(model, Eigen::Affine3d(Eigen::Scaling(1.0, 0.0, 1.0))), ArgumentError);
-  EXPECT_THROW(transform(model, Eigen::Affine3d(Eigen::Scaling(1e100))), ArgumentError);
-  EXPECT_EQ(model.parts[0].mesh.points[7], before);
+  const Point before = model.parts[0].mesh().points[7];
+  EXPECT_THROW(transform(model, scaled_by(Vector(1, 0, 1))), ArgumentError);
+  EXPECT_THROW(transform(model, scaled_by(1e100)), ArgumentError);
+  EXPECT_EQ(model.parts[0].mesh().points[7], before);
 }
 
 }  // namespace

@@ -1,0 +1,102 @@
+#pragma once
+/// \file
+/// Bodies on their way from what a file says to triangles: healed, sewn, divided; and what was
+/// found and done on the way.
+
+#include <memory>
+
+#include "aguja/surface/heal.h"
+#include "aguja/surface/sew.h"
+#include "aguja/surface/tessellate.h"
+
+namespace aguja {
+
+struct PrepareOptions {
+  /// How far apart edges may lie that are sewn; 0: none are. Left out: what the file states as its
+  /// uncertainty, or a part of the model's size.
+  std::optional<double> sew = {};
+  int sew_steps = 1;
+  /// What is healed before, by the same tolerance.
+  std::vector<Healing> heal = safe_healings();
+  /// Close missing faces whose rim is flat within the same tolerance by a plane.
+  bool close_planes = false;
+  TessellationOptions tessellation = {};
+};
+
+/// The tolerance that bodies of a model are sewn by, and why.
+struct SewTolerance {
+  double value = 0;
+  std::string why;
+};
+[[nodiscard]] SewTolerance sew_tolerance_for(const SurfaceModel& model,
+                                             const PrepareOptions& options);
+
+/// A body as it was prepared. Immutable once made: parts and states share it.
+struct PreparedBody {
+  Body body;  ///< healed and sewn
+  std::vector<Healed> healed, not_healed;
+  SewResult sewing;                   ///< without its body
+  std::vector<ClosedPlane> closed;    ///< missing faces that were closed by planes
+  SewTolerance tolerance;             ///< it was healed and sewn by
+  std::optional<double> uncertainty;  ///< what its file states, in the body's unit
+  std::vector<FaceTrouble> troubles;  ///< faces that could not be divided properly
+  std::vector<FaceFit> fits;          ///< by face
+  double chord = 0;                   ///< no facet was meant to be farther from its face
+  double finest = 0;  ///< what faces were divided by whose facets would cross others
+  [[nodiscard]] bool was_sewn() const {
+    return !closed.empty() || sewing.joined > 0 || !sewing.turned.empty();
+  }
+  /// How far anything may be off before it is told of.
+  [[nodiscard]] double limit() const;
+};
+using PreparedBodyPtr = std::shared_ptr<const PreparedBody>;
+
+/// Heals, and sews what is not shared; it has no facets yet.
+///
+/// Errors   ArgumentError (values out of range), Cancelled.
+[[nodiscard]] PreparedBody prepare_body(Body body, const SewTolerance& tolerance,
+                                        const PrepareOptions& options = {},
+                                        Progress* progress = nullptr);
+
+/// The facets of a body, within `chord` of its faces (see `tessellate`); what was found on the way
+/// goes into it. Which side is out is not looked at.
+///
+/// Errors   ArgumentError (values out of range), Cancelled.
+[[nodiscard]] Mesh divide(PreparedBody& body, double chord, const TessellationOptions& options = {},
+                          Progress* progress = nullptr);
+
+/// How far areas and volumes of a mesh may lie from those of the surfaces that it was made of.
+struct SizeErrors {
+  double area = 0;
+  double volume = 0;
+};
+/// The volume by the area of curved faces times the chord height, which no facet is farther from
+/// its face than (those of planes lie in them), and by its square times the length of curved edges.
+/// The area by the angles d between facets of one face, as a facet's area times 1 / cos d - 1,
+/// which is two to twelve times what is lost on spheres and cylinders; and by two thirds of chord
+/// height times length along curved edges, on both sides. Angles beyond 60 degrees count as 60:
+/// there it is an estimate. `mesh` has a patch per face, by its number.
+[[nodiscard]] SizeErrors size_errors(const PreparedBody& body, const Mesh& mesh);
+
+/// Distances that should be none: of vertices from the ends of their edges, of edges from the
+/// surfaces of their faces, of what sewing joined. In the bodies' unit.
+struct ToleranceStatistics {
+  double least = 0, mean = 0, largest = 0;
+  Point at = Point::Zero();
+  EntityNumber entity = 0;  ///< where the largest is
+  std::size_t count = 0;
+};
+struct BodyTolerances {
+  ToleranceStatistics vertices, edges, faces;
+};
+[[nodiscard]] BodyTolerances measure_tolerances(std::span<const PreparedBodyPtr> bodies);
+
+/// Numbers of bodies.
+struct SurfaceCounts {
+  std::size_t faces = 0, edges = 0, vertices = 0;
+  std::size_t edges_used_once = 0, edges_used_twice = 0, edges_used_more = 0;
+  std::size_t shells = 0, closed_shells = 0;
+};
+[[nodiscard]] SurfaceCounts count_surfaces(std::span<const PreparedBodyPtr> bodies);
+
+}  // namespace aguja

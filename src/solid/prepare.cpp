@@ -1,0 +1,75 @@
+#include "aguja/solid/prepare.h"
+
+#include <algorithm>
+
+#include "aguja/solid/orientation.h"
+
+namespace aguja {
+namespace {
+
+// The patches of the mesh are the faces, by their numbers.
+Shape shape_of(const PreparedBodyPtr& body, Mesh mesh) {
+  Shape shape;
+  shape.mesh = std::move(mesh);
+  shape.surfaces.push_back({body, {}, 0});
+  for (const Face& face : body->body.faces) {
+    std::string name = face.name;
+    if (face.entity != 0) name += (name.empty() ? "#" : " #") + std::to_string(face.entity);
+    shape.patch_names.push_back(std::move(name));
+    if (!face.colour) continue;
+    shape.patch_colours.resize(shape.patch_names.size());
+    shape.patch_colours.back() = face.colour;
+  }
+  return shape;
+}
+
+}  // namespace
+
+Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progress) {
+  const SewTolerance tolerance = sew_tolerance_for(model, options);
+  std::vector<PreparedBody> bodies;
+  for (Body& body : model.bodies) {
+    bodies.push_back(prepare_body(std::move(body), tolerance, options, progress));
+    bodies.back().uncertainty = model.uncertainty;
+  }
+  Box box;
+  for (const BodyInstance& i : model.instances) {
+    box.extend(placed(box_of(bodies[i.body].body), i.placement));
+  }
+  SurfaceSource source;
+  source.unit = model.unit;
+  source.uncertainty = model.uncertainty;
+  source.tolerance = tolerance;
+  source.chord = chosen_chord(options.tessellation, box);
+  source.instances = std::move(model.instances);
+  source.not_understood = std::move(model.not_understood);
+  std::vector<ShapePtr> shapes;  // by body
+  std::vector<SizeErrors> errors;
+  for (PreparedBody& body : bodies) {
+    Mesh mesh = divide(body, source.chord, options.tessellation, progress);
+    if (body.was_sewn()) {
+      // Which side is out is told by what the sewn shells enclose.
+      apply(find_orientation(mesh, {.cavities = true}, progress), mesh);
+    }
+    const auto prepared = std::make_shared<const PreparedBody>(std::move(body));
+    errors.push_back(size_errors(*prepared, mesh));
+    source.bodies.push_back(prepared);
+    shapes.push_back(std::make_shared<Shape>(shape_of(prepared, std::move(mesh))));
+  }
+  Model out;
+  out.unit = model.unit;
+  out.unit_assumed = model.unit_assumed;
+  out.notes = std::move(model.notes);
+  for (const BodyInstance& instance : source.instances) {
+    const double scale = instance.placement.scale();
+    source.errors.area += scale * scale * errors[instance.body].area;
+    source.errors.volume += scale * scale * scale * errors[instance.body].volume;
+    const ShapePtr& shape = shapes[instance.body];
+    if (shape->mesh.triangles.empty()) continue;
+    out.parts.emplace_back(instance.name, shape, instance.placement);
+  }
+  out.sources.push_back(std::move(source));
+  return out;
+}
+
+}  // namespace aguja

@@ -1,0 +1,227 @@
+#include "aguja/surface/prepared_body.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include <Eigen/Geometry>
+
+#include "aguja/mesh/edge_table.h"
+#include "aguja/mesh/weld.h"
+#include "surface/edge_fit.h"
+
+namespace aguja {
+namespace {
+
+// Edges nearer than this to each other, as a part of the model's size, are the same but for
+// rounding.
+constexpr double kSewOfDiagonal = 1e-5;
+
+// 0 if it is straight.
+double curved_length(const BodyEdge& edge) {
+  constexpr int kPieces = 16;
+  const Interval range = edge.range();
+  double length = 0;
+  Point last = edge.curve->point(range.low);
+  const Point first = last;
+  for (int i = 1; i <= kPieces; ++i) {
+    const Point p = edge.curve->point(range.low + range.width() * i / kPieces);
+    length += (p - last).norm();
+    last = p;
+  }
+  return length > (last - first).norm() * (1 + 1e-12) ? length : 0;
+}
+
+class StatisticsOf {
+ public:
+  void add(double distance, const Point& at, EntityNumber entity) {
+    s_.least = s_.count == 0 ? distance : std::min(s_.least, distance);
+    if (s_.count == 0 || distance > s_.largest) {
+      s_.largest = distance;
+      s_.at = at;
+      s_.entity = entity;
+    }
+    sum_ += distance;
+    ++s_.count;
+  }
+  [[nodiscard]] ToleranceStatistics result() const {
+    ToleranceStatistics s = s_;
+    if (s.count > 0) s.mean = sum_ / static_cast<double>(s.count);
+    return s;
+  }
+
+ private:
+  ToleranceStatistics s_;
+  double sum_ = 0;
+};
+
+}  // namespace
+
+SewTolerance sew_tolerance_for(const SurfaceModel& model, const PrepareOptions& options) {
+  if (options.sew) return {*options.sew, "as given"};
+  const Box box = box_of(model);
+  const double diagonal = (box.high - box.low).norm();
+  const double own = std::isfinite(diagonal) && diagonal > 0 ? kSewOfDiagonal * diagonal : 0;
+  // A file may state far more than its edges need, or far less.
+  if (model.uncertainty && *model.uncertainty >= own && *model.uncertainty <= 10 * own) {
+    return {*model.uncertainty, "the uncertainty that the file states"};
+  }
+  return {own, "a hundred-thousandth of the model's diagonal"};
+}
+
+double PreparedBody::limit() const {
+  return 10 * std::max(tolerance.value, uncertainty.value_or(0));
+}
+
+PreparedBody prepare_body(Body body, const SewTolerance& tolerance, const PrepareOptions& options,
+                          Progress* progress) {
+  advance(progress, "sew", 0.0);
+  PreparedBody prepared;
+  prepared.tolerance = tolerance;
+  HealResult healed = heal(body, tolerance.value, options.heal);
+  prepared.healed = std::move(healed.healed);
+  prepared.not_healed = std::move(healed.refused);
+  // Asked for no sewing, not even what coincides exactly is joined.
+  if (tolerance.value > 0) {
+    prepared.sewing = sew(healed.body, tolerance.value, {options.sew_steps});
+    prepared.body = std::move(prepared.sewing.body);
+    prepared.sewing.body = {};
+  } else {
+    prepared.body = std::move(healed.body);
+  }
+  if (options.close_planes) prepared.closed = close_planes(prepared.body, tolerance.value);
+  return prepared;
+}
+
+Mesh divide(PreparedBody& body, double chord, const TessellationOptions& options,
+            Progress* progress) {
+  TessellationOptions how = options;
+  how.chord = chord;
+  TessellatedBody divided = tessellate(body.body, how, progress);
+  body.chord = chord;
+  body.finest = divided.chord;
+  body.troubles = std::move(divided.troubles);
+  body.fits = std::move(divided.fits);
+  return std::move(divided.mesh);
+}
+
+SizeErrors size_errors(const PreparedBody& prepared, const Mesh& mesh) {
+  SizeErrors errors;
+  const Body& body = prepared.body;
+  const auto& triangles = mesh.triangles;
+  if (!triangles.empty()) {
+    const Welded welded(mesh);
+    const EdgeTable edges(welded.triangles(), welded.points().size());
+    std::vector<Vector> normals;
+    for (const Triangle& t : triangles) {
+      const Point& a = mesh.point(t[0]);
+      normals.push_back(0.5 * (mesh.point(t[1]) - a).cross(mesh.point(t[2]) - a));
+    }
+    std::vector<double> least_cosine(triangles.size(), 1.0);
+    for (std::uint32_t e = 0; e < edges.size(); ++e) {
+      const auto uses = edges.uses({e});
+      if (uses.size() != 2) continue;
+      const std::uint32_t s = uses[0].triangle().value, t = uses[1].triangle().value;
+      if (!mesh.patch_of.empty() && mesh.patch_of[s] != mesh.patch_of[t]) continue;
+      const double size = normals[s].norm() * normals[t].norm();
+      if (!(size > 0)) continue;
+      const double cosine = std::clamp(normals[s].dot(normals[t]) / size, 0.0, 1.0);
+      least_cosine[s] = std::min(least_cosine[s], cosine);
+      least_cosine[t] = std::min(least_cosine[t], cosine);
+    }
+    double area = 0;
+    for (std::size_t t = 0; t < triangles.size(); ++t) {
+      const double own = normals[t].norm();
+      const std::size_t face = mesh.patch_of.empty() ? 0 : mesh.patch_of[t].value;
+      // Triangles of no face are what the file itself gives.
+      const bool is_plane = face >= body.faces.size() || !body.faces[face].surface ||
+                            body.faces[face].surface->kind() == SurfaceKind::plane;
+      if (!is_plane) area += own;
+      errors.area += own * (1 / std::max(least_cosine[t], 0.5) - 1);
+    }
+    errors.volume += area * prepared.chord;
+  }
+  const std::vector<std::uint32_t> uses = edge_uses(body);
+  for (std::uint32_t e = 0; e < uses.size(); ++e) {
+    if (uses[e] == 0 || !has_ends(body.edges[e])) continue;
+    const double length = curved_length(body.edges[e]);
+    errors.area += uses[e] * 2.0 / 3 * prepared.chord * length;
+    errors.volume += prepared.chord * prepared.chord * length;
+  }
+  return errors;
+}
+
+BodyTolerances measure_tolerances(std::span<const PreparedBodyPtr> bodies) {
+  StatisticsOf vertices, edges, faces;
+  for (const PreparedBodyPtr& prepared : bodies) {
+    const Body& body = prepared->body;
+    std::vector<double> of_vertex(body.vertices.size(), -1);
+    std::vector<double> of_edge(body.edges.size(), -1);
+    const std::vector<std::uint32_t> uses = edge_uses(body);
+    for (std::uint32_t e = 0; e < body.edges.size(); ++e) {
+      const BodyEdge& edge = body.edges[e];
+      if (uses[e] == 0 || !has_ends(edge)) continue;
+      const auto ends = ends_of(edge);
+      const std::uint32_t v[2] = {edge.start, edge.end};
+      for (int k = 0; k < 2; ++k) {
+        of_vertex[v[k]] = std::max(of_vertex[v[k]], (ends[k] - body.vertices[v[k]].point).norm());
+      }
+      of_edge[e] = edge.tolerance;
+    }
+    const auto& fits = prepared->fits;
+    for (std::uint32_t f = 0; f < body.faces.size() && f < fits.size(); ++f) {
+      faces.add(fits[f].largest_off, fits[f].at, body.faces[f].entity);
+      for (const FaceLoop& l : body.faces[f].loops) {
+        for (const EdgeUseOfFace& u : l.edges) {
+          if (of_edge[u.edge] >= 0)
+            of_edge[u.edge] =
+                std::max(of_edge[u.edge], off_of_edge(body.faces[f], body.edges[u.edge]));
+        }
+      }
+    }
+    for (std::uint32_t v = 0; v < of_vertex.size(); ++v) {
+      if (of_vertex[v] >= 0)
+        vertices.add(of_vertex[v], body.vertices[v].point, body.vertices[v].entity);
+    }
+    for (std::uint32_t e = 0; e < of_edge.size(); ++e) {
+      if (of_edge[e] < 0) continue;
+      const BodyEdge& edge = body.edges[e];
+      edges.add(of_edge[e], edge.curve->point(edge.range().middle()), edge.entity);
+    }
+  }
+  return {vertices.result(), edges.result(), faces.result()};
+}
+
+SurfaceCounts count_surfaces(std::span<const PreparedBodyPtr> bodies) {
+  SurfaceCounts c;
+  for (const PreparedBodyPtr& prepared : bodies) {
+    const Body& body = prepared->body;
+    c.faces += body.faces.size();
+    const std::vector<std::uint32_t> uses = edge_uses(body);
+    std::set<std::uint32_t> vertices;
+    for (std::uint32_t e = 0; e < uses.size(); ++e) {
+      if (uses[e] == 0) continue;
+      ++c.edges;
+      vertices.insert(body.edges[e].start);
+      vertices.insert(body.edges[e].end);
+      ++(uses[e] == 1 ? c.edges_used_once : uses[e] == 2 ? c.edges_used_twice : c.edges_used_more);
+    }
+    c.vertices += vertices.size();
+    for (const BodyShell& s : body.shells) {
+      if (s.faces.empty()) continue;
+      // Sets of faces without topology hang together by what was sewn.
+      std::map<std::uint32_t, int> own;
+      for (const BodyShell::Use& u : s.faces) {
+        for (const FaceLoop& l : body.faces[u.face].loops) {
+          for (const EdgeUseOfFace& e : l.edges) ++own[e.edge];
+        }
+      }
+      ++c.shells;
+      c.closed_shells +=
+          std::all_of(own.begin(), own.end(), [](const auto& x) { return x.second == 2; });
+    }
+  }
+  return c;
+}
+}  // namespace aguja
