@@ -1,7 +1,6 @@
 // aguja inspect: everything that is wrong, worst first.
 
 #include <filesystem>
-#include <fstream>
 #include <iostream>
 
 #include <nlohmann/json.hpp>
@@ -78,9 +77,7 @@ struct InspectCommand : Session {
     if (!overwrite && std::filesystem::exists(write_profile)) {
       throw ArgumentError(write_profile + ": exists already; --overwrite replaces it");
     }
-    std::ofstream out(write_profile, std::ios::binary);
-    out << text;
-    if (!out.flush()) throw OutputError(write_profile + ": cannot be written");
+    write_whole(write_profile, text, overwrite);
   }
 
   int inspect_model() {

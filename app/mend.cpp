@@ -43,9 +43,9 @@ struct MendCommand : Session {
   int explain_remedies() const {
     std::vector<Remedy> remedies;
     std::vector<std::string_view> known = {"all"};
-    for (const RemedyInfo& r : all_remedies()) {
-      known.push_back(r.slug);
-      if (explain == "all" || explain == r.slug) remedies.push_back(r.remedy);
+    for (const Remedy r : all_remedies()) {
+      known.push_back(slug(r));
+      if (explain == "all" || explain == slug(r)) remedies.push_back(r);
     }
     if (remedies.empty()) {
       throw ArgumentError("--explain: no remedy is named '" + explain + "'; the nearest is '" +
@@ -88,7 +88,7 @@ struct MendCommand : Session {
     }
     for (const std::string& word : accepted) {
       if (word == "all") {
-        options.accept_all = true;
+        options.accepted.all = true;
         continue;
       }
       const auto kind = parse_finding_kind(word);
@@ -98,7 +98,7 @@ struct MendCommand : Session {
         throw ArgumentError("--accept: no kind is named '" + word + "'; the nearest is '" +
                             nearest_word(word, known) + "'");
       }
-      options.accepted.push_back(*kind);
+      options.accepted.kinds.push_back(*kind);
     }
     if (!plan_file.empty()) {
       Plan plan = read_plan(plan_file, model.unit);
@@ -171,26 +171,21 @@ struct MendCommand : Session {
   }
 
   // One opening of the model as it was read, filled by every method.
-  int try_methods(const Model& model, MendOptions options) {
-    const double budget = chosen_tolerance(model, options).value;
-    const Inspection found = inspect_for_mending(model, options.profile, budget, progress());
-    const auto state = std::make_shared<const MendState>(MendState(model));
+  int try_methods(const Model& model, const MendOptions& options) {
+    MendSession session(model, session_options(options), progress());
     FillOptions fill;
-    fill.tolerance = budget;
-    const Trial trial =
-        times().time("fill", [&] { return try_fills(state, found.findings, trial_id, fill); });
-    if (page.is_wanted()) write_trial_page(model, trial, budget);
+    fill.tolerance = session.tolerance();
+    const Trial trial = times().time("fill", [&] { return session.try_fills(trial_id, fill); });
+    if (page.is_wanted()) write_trial_page(model, trial, session.tolerance());
     if (take.empty()) {
       print([&] { return trial_json(model, trial, facts()); },
             [&] { return trial_text(model, trial, file_label(), {.width = width()}); });
       return kAllWell;
     }
     // The fill that was looked at is put in as it is; the rest is mended after it.
-    StepResult taken = accept_trial(trial, *parse_fill_method(take), budget);
-    taken.lines[0].step = 1;
+    session.take(trial, *parse_fill_method(take), 1);
     MendReport report;
-    options.tolerance = budget;
-    report.result = mend_from(std::move(taken), model, options, progress());
+    report.result = times().time("mend", [&] { return mend(session, options, progress()); });
     return finish(model, report);
   }
 

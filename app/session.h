@@ -54,7 +54,7 @@ class Session {
   /// `pod.stl`, or `pod.stl and 2 more`.
   [[nodiscard]] std::string file_label() const;
   [[nodiscard]] const std::vector<std::string>& files() const { return files_; }
-  /// Of the files as read, joined by blanks. Worked out while other work runs.
+  /// Of the files as they are now, joined by blanks; each is read for it.
   [[nodiscard]] std::string digest();
 
   [[nodiscard]] bool json() const { return json_; }

@@ -8,15 +8,19 @@ namespace aguja::app {
 
 WrittenModel write_and_certify(Session& session, const OutputOptions& output, const Model& model) {
   WrittenModel out;
-  out.report = session.times().time("write", [&] {
-    return write_model(output.file, model, output.format(), {output.text}, output.overwrite);
-  });
   ReadOptions options;
   options.unit = model.unit;
   options.format = output.format();
-  const Model back = session.times().time(
-      "read", [&] { return read_model(output.file, options, session.progress()); });
-  out.certificate = certify(back, &session.times(), session.progress());
+  // What cannot be read or certified is not published.
+  const auto examine = [&](const Source& written) {
+    const Model back = session.times().time(
+        "read", [&] { return read_model(written, options, session.progress()); });
+    out.certificate = certify(back, &session.times(), session.progress());
+  };
+  out.report = session.times().time("write", [&] {
+    return write_model(output.file, model, output.format(), {output.text}, output.overwrite,
+                       examine);
+  });
   return out;
 }
 

@@ -27,6 +27,7 @@ Placement IgesGeometry::matrix(std::uint64_t number, std::uint64_t asked_by, int
     for (int j = 0; j < 3; ++j) p.linear(i, j) = v.number(static_cast<std::size_t>(4 * i + j));
     p.shift[i] = v.number(static_cast<std::size_t>(4 * i + 3)) * scale_;
   }
+  if (!p.is_regular()) throw IgesError(number, "flattens what it places, or is not finite");
   return matrix(e.matrix, number, depth + 1) * p;
 }
 

@@ -11,7 +11,8 @@ namespace {
 
 class PlanReader : TomlReader {
  public:
-  PlanReader(std::string name, LengthUnit unit) : TomlReader(std::move(name), unit) {}
+  PlanReader(std::string name, LengthUnit unit, std::span<const Remedy> more_remedies)
+      : TomlReader(std::move(name), unit), more_remedies_(more_remedies) {}
 
   Plan read(std::string_view text) {
     const toml::table root = parse(text);
@@ -61,10 +62,12 @@ class PlanReader : TomlReader {
     Step s;
     const auto* remedy = table->get("remedy");
     if (remedy == nullptr) fail(node.source(), "a step needs a remedy", "remedy", "");
-    const auto known = parse_remedy(word(*remedy));
+    const auto known = parse_remedy(word(*remedy), more_remedies_);
     if (!known) {
       Words words;
-      for (const RemedyInfo& r : all_remedies()) words.push_back(r.slug);
+      for (const std::span<const Remedy> some : {all_remedies(), more_remedies_}) {
+        for (const Remedy r : some) words.push_back(slug(r));
+      }
       unknown(remedy->source(), "the remedy", word(*remedy), words);
     }
     s.remedy = *known;
@@ -189,6 +192,7 @@ class PlanReader : TomlReader {
     return values;
   }
 
+  std::span<const Remedy> more_remedies_;
   Plan plan_;
   std::size_t last_ = 0;
   std::set<std::size_t> numbers_;
@@ -300,8 +304,9 @@ class PlanWriter {
 
 }  // namespace
 
-Plan parse_plan(std::string_view text, LengthUnit unit, const std::string& name) {
-  return PlanReader(name, unit).read(text);
+Plan parse_plan(std::string_view text, LengthUnit unit, const std::string& name,
+                std::span<const Remedy> more_remedies) {
+  return PlanReader(name, unit, more_remedies).read(text);
 }
 
 Plan read_plan(const std::filesystem::path& file, LengthUnit unit) {

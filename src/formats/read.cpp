@@ -162,6 +162,10 @@ SurfaceModel read_surface_model(const Source& source, const ReadOptions& options
     surfaces.unit = *options.unit;
     surfaces.unit_assumed = false;
   }
+  // Placements in one another may leave the range of doubles.
+  const std::size_t flattened = std::erase_if(
+      surfaces.instances, [](const BodyInstance& i) { return !i.placement.is_regular(); });
+  if (flattened > 0) surfaces.not_understood.push_back({"placement", flattened});
   const std::string stem = std::filesystem::path(source.name).stem().string();
   std::size_t nameless = 0;
   for (const BodyInstance& i : surfaces.instances) nameless += i.name.empty();

@@ -546,6 +546,7 @@ class IgesReader {
     own.linear *= v.number(4, 1.0);
     own.shift = Vector(v.number(1, 0.0), v.number(2, 0.0), v.number(3, 0.0)) * geometry_.scale();
     const Placement place = outer * geometry_.matrix(e.matrix, e.number) * own;
+    if (!place.is_regular()) throw IgesError(e.number, "flattens what it places, or is not finite");
     const IgesEntity& definition = file_.entity(v.pointer(0), e.number);
     if (definition.type != 308) throw IgesError(definition.number, "is no subfigure definition");
     const IgesValues d(definition);

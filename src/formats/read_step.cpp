@@ -450,6 +450,7 @@ class StepReader {
     Placement p = placement_of(f);
     if (f.y.dot(y) < 0) p.linear.col(1) *= -1;
     p.linear *= scale;
+    if (!p.is_regular()) throw EntityError(number, "flattens what it places, or is not finite");
     return p;
   }
 

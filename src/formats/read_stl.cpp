@@ -58,6 +58,12 @@ void check_binary_size(const Source& source) {
   const std::size_t declared = detail::stl_declared_count(bytes);
   const std::size_t follow = bytes.size() - detail::kStlStart;
   const std::size_t whole = follow / detail::kStlFacet;
+  if (declared == whole && whole > kMostTriangles) {
+    detail::fail_at_byte(source, detail::kStlHeader, InputProblem::too_large,
+                         std::to_string(whole) + " triangles are more than the " +
+                             std::to_string(kMostTriangles) + " that a mesh holds",
+                         "at most " + std::to_string(kMostTriangles), std::to_string(whole));
+  }
   // A few bytes after the last facet are read over, and noted; whole facets more than declared, or
   // fewer, mean that one of the two is a lie.
   if (declared == whole) return;

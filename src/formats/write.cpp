@@ -40,9 +40,12 @@ class UnfinishedFile {
   }
 
   // Reads back what the disk holds.
-  void check(const std::string& digest) const {
-    if (InputFile(path_).digest() == digest) return;
-    throw OutputError(target_.string() + ": what was read back differs from what was written");
+  void check(const std::string& digest, const std::function<void(const Source&)>& examine) const {
+    const InputFile back(path_);
+    if (back.digest() != digest) {
+      throw OutputError(target_.string() + ": what was read back differs from what was written");
+    }
+    if (examine) examine({target_.string(), back.source().bytes});
   }
 
   // Without `overwrite` an existing target is never replaced, not even one made meanwhile.
@@ -92,7 +95,8 @@ WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
 }
 
 std::string write_file(const std::filesystem::path& path,
-                       const std::function<void(const ByteSink&)>& write, bool overwrite) {
+                       const std::function<void(const ByteSink&)>& write, bool overwrite,
+                       const std::function<void(const Source&)>& examine) {
   if (!overwrite && std::filesystem::exists(path)) {
     throw OutputError(path.string() + ": exists already; it is not overwritten unless asked to");
   }
@@ -103,17 +107,18 @@ std::string write_file(const std::filesystem::path& path,
     digest.add(bytes);
   });
   const std::string written = digest.text();
-  file.check(written);
+  file.check(written, examine);
   file.publish(overwrite);
   return written;
 }
 
 WriteReport write_model(const std::filesystem::path& path, const Model& model, Format format,
-                        const WriteOptions& options, bool overwrite) {
+                        const WriteOptions& options, bool overwrite,
+                        const std::function<void(const Source&)>& examine) {
   WriteReport report;
   const std::string digest = write_file(
       path, [&](const ByteSink& sink) { report = write_model(sink, model, format, options); },
-      overwrite);
+      overwrite, examine);
   report.digest = digest;
   return report;
 }

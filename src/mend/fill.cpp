@@ -389,22 +389,26 @@ void check(const FillOptions& options) {
 
 }  // namespace
 
-Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptions& options,
-            const Budget& budget, Progress* progress) {
-  check(options);
-  const Filler filler(mesh, options.tolerance);
-  std::vector<Refusal> refused;
-  std::vector<Fill> made(openings.size());
-  std::vector<const Fill*> current(openings.size(), nullptr);
-  std::vector<std::set<FillMethod>> tried(openings.size());
+FilledWishes fill_each(const Mesh& mesh, std::span<const FillWish> wishes, double tolerance,
+                       const Budget& budget, Progress* progress) {
+  for (const FillWish& w : wishes) check(w.options);
+  const Filler filler(mesh, tolerance);
+  FilledWishes result;
+  std::vector<std::vector<Refusal>>& refused = result.refused;
+  refused.resize(wishes.size());
+  const auto openings = [&](std::size_t i) -> const Opening& { return wishes[i].opening; };
+  std::vector<Fill> made(wishes.size());
+  std::vector<const Fill*> current(wishes.size(), nullptr);
+  std::vector<std::set<FillMethod>> tried(wishes.size());
   // By opening: what speaks against the methods that were tried.
-  std::vector<std::string> against(openings.size());
+  std::vector<std::string> against(wishes.size());
 
   const auto next = [&](std::size_t i) -> std::optional<Refusal> {
     std::optional<Refusal> last;
+    const FillOptions& options = wishes[i].options;
     const bool automatic = options.method == FillMethod::automatic;
     if (automatic && tried[i].empty()) {
-      FillOutcome outcome = filler.fill(openings[i], options);
+      FillOutcome outcome = filler.fill(openings(i), options);
       if (auto* refusal = std::get_if<Refusal>(&outcome)) return *refusal;
       made[i] = std::get<Fill>(std::move(outcome));
       for (const FillMethod m : kTried) {
@@ -415,34 +419,35 @@ Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptio
       return std::nullopt;
     }
     double flat_area = 0;
-    for (const Loop& loop : openings[i].loops) flat_area += area_vector(mesh.points, loop).norm();
+    for (const Loop& loop : openings(i).loops) flat_area += area_vector(mesh.points, loop).norm();
     for (const FillMethod m : kTried) {
       if (automatic ? tried[i].contains(m) : (m != options.method || !tried[i].empty())) continue;
       tried[i].insert(m);
       FillOptions one = options;
       one.method = m;
-      FillOutcome outcome = filler.fill(openings[i], one);
+      FillOutcome outcome = filler.fill(openings(i), one);
       if (auto* refusal = std::get_if<Refusal>(&outcome)) {
         last = *refusal;
         continue;
       }
       Fill fill = std::get<Fill>(std::move(outcome));
-      if (automatic && !unfit(fill, flat_area, openings[i].loops.size() == 2).empty()) continue;
+      if (automatic && !unfit(fill, flat_area, openings(i).loops.size() == 2).empty()) continue;
       if (!against[i].empty()) fill.why += " (" + against[i] + ")";
       made[i] = std::move(fill);
       current[i] = &made[i];
       return std::nullopt;
     }
     return last ? last
-                : Refusal{RefusalReason::crossing, place_of(mesh.points, openings[i]), against[i]};
+                : Refusal{RefusalReason::crossing, place_of(mesh.points, openings(i)), against[i]};
   };
 
   std::vector<std::size_t> open;
-  for (std::size_t i = 0; i < openings.size(); ++i) {
-    const double size = box_of_opening(mesh.points, openings[i]).diagonal();
+  for (std::size_t i = 0; i < wishes.size(); ++i) {
+    const FillOptions& options = wishes[i].options;
+    const double size = box_of_opening(mesh.points, openings(i)).diagonal();
     if (size < options.least_size || (options.largest_size && size > *options.largest_size)) {
-      refused.push_back({RefusalReason::size_limit, place_of(mesh.points, openings[i]),
-                         "its size is " + short_text(size)});
+      refused[i].push_back({RefusalReason::size_limit, place_of(mesh.points, openings(i)),
+                            "its size is " + short_text(size)});
     } else {
       open.push_back(i);
     }
@@ -452,7 +457,7 @@ Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptio
       advance(progress, "fill", 0.0);
       if (auto refusal = next(i)) {
         current[i] = nullptr;
-        refused.push_back(std::move(*refusal));
+        refused[i].push_back(std::move(*refusal));
       }
     }
     open.clear();
@@ -461,16 +466,33 @@ Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptio
       if (!against[f].empty()) against[f] += "; ";
       against[f] +=
           std::string(slug(made[f].method)) + " would not do: " + std::string(text(reason));
-      if (options.method == FillMethod::automatic) {
+      if (wishes[f].options.method == FillMethod::automatic) {
         open.push_back(f);
       } else {
-        refused.push_back(
-            {reason, place_of(mesh.points, openings[f]), std::string(slug(made[f].method))});
+        refused[f].push_back(
+            {reason, place_of(mesh.points, openings(f)), std::string(slug(made[f].method))});
       }
     }
   }
-  Change change = finish(mesh, current, budget);
-  change.refused = std::move(refused);
+  result.change = finish(mesh, current, budget);
+  for (std::uint32_t i = 0; i < wishes.size(); ++i) {
+    if (current[i] == nullptr) continue;
+    result.wish_of.push_back(i);
+    result.how.push_back(std::string(slug(made[i].method)) + ": " + made[i].why);
+  }
+  return result;
+}
+
+Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptions& options,
+            const Budget& budget, Progress* progress) {
+  std::vector<FillWish> wishes;
+  for (const Opening& opening : openings) wishes.push_back({opening, options});
+  check(options);
+  FilledWishes filled = fill_each(mesh, wishes, options.tolerance, budget, progress);
+  Change change = std::move(filled.change);
+  for (std::vector<Refusal>& some : filled.refused) {
+    change.refused.insert(change.refused.end(), some.begin(), some.end());
+  }
   return change;
 }
 

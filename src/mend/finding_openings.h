@@ -31,6 +31,17 @@ class FindingOpenings {
 
   [[nodiscard]] const Change& prepared() const { return prepared_; }
   [[nodiscard]] const Mesh& mesh() const { return prepared_.mesh; }
+  [[nodiscard]] const EdgeTable& edges() const { return edges_; }
+  /// Those that these triangles of the mesh as read have become.
+  [[nodiscard]] std::vector<TriangleId> prepared_triangles(
+      std::span<const TriangleId> triangles) const {
+    const std::set<TriangleId> own(triangles.begin(), triangles.end());
+    std::vector<TriangleId> now;
+    for (std::uint32_t t = 0; t < prepared_.parent.size(); ++t) {
+      if (own.contains(prepared_.parent[t])) now.push_back({t});
+    }
+    return now;
+  }
   /// Every opening, islands with the loop around them.
   [[nodiscard]] const std::vector<Opening>& all() const { return all_; }
 

@@ -60,13 +60,26 @@ bool is_left_out(const Selection& s, const Finding& f) {
                      [&](const std::string& but) { return but == f.id || but == slug(f.kind); });
 }
 
-bool is_named(const Selection& s, const Part& part, std::uint32_t patch) {
-  const std::string number = std::to_string(patch);
-  const std::string name =
-      patch < part.patch_names().size() ? part.patch_names()[patch] : std::string();
-  return std::any_of(s.patches.begin(), s.patches.end(), [&](const std::string& p) {
-    return p == number || (!name.empty() && (p == name || p == part.name + "/" + name));
-  });
+// By patch of the part: is it one of these, by number, name, or part and name?
+std::vector<bool> named_patches(const std::vector<std::string>& wanted, const Part& part) {
+  if (wanted.empty()) return {};
+  const std::set<std::string> words(wanted.begin(), wanted.end());
+  std::vector<bool> named(patch_count(part.placed()));
+  for (std::size_t patch = 0; patch < named.size(); ++patch) {
+    const std::string name =
+        patch < part.patch_names().size() ? part.patch_names()[patch] : std::string();
+    named[patch] =
+        words.contains(std::to_string(patch)) ||
+        (!name.empty() && (words.contains(name) || words.contains(part.name + "/" + name)));
+  }
+  return named;
+}
+
+// By patch of the part: has it a triangle?
+std::vector<bool> used_patches(const Part& part) {
+  std::vector<bool> used(patch_count(part.placed()));
+  for (const PatchId p : part.mesh().patch_of) used[p.value] = true;
+  return used;
 }
 
 }  // namespace
@@ -232,17 +245,15 @@ void check_names(const Model& model, const Selection& s) {
   if (!s.part.empty() && !parts.contains(s.part)) {
     throw ArgumentError("there is no part '" + s.part + "'; there are: " + list(parts));
   }
+  std::vector<std::vector<bool>> used;
+  if (!s.patches.empty()) {
+    for (const Part& part : model.parts) used.push_back(used_patches(part));
+  }
   for (const std::string& wanted : s.patches) {
     bool there = false;
-    for (const Part& part : model.parts) {
-      for (const PatchId p : part.mesh().patch_of) {
-        Selection one;
-        one.patches = {wanted};
-        if (is_named(one, part, p.value)) {
-          there = true;
-          break;
-        }
-      }
+    for (std::size_t p = 0; p < model.parts.size() && !there; ++p) {
+      const std::vector<bool> named = named_patches({wanted}, model.parts[p]);
+      for (std::size_t k = 0; k < named.size(); ++k) there |= named[k] && used[p][k];
     }
     if (!there) {
       throw ArgumentError(
@@ -272,9 +283,10 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     const Part& part = model.parts[p];
     if (!s.part.empty() && part.name != s.part) continue;
+    const std::vector<bool> named = named_patches(s.patches, part);
     for (std::uint32_t t = 0; t < part.mesh().triangles.size(); ++t) {
       const PatchId patch = part.mesh().patch_of.empty() ? PatchId{0} : part.mesh().patch_of[t];
-      bool is_wanted = by_patch && is_named(s, part, patch.value);
+      bool is_wanted = by_patch && named[patch.value];
       for (const auto& [first, last] : s.triangles) is_wanted |= first <= t && t <= last;
       is_wanted |= only_place && !s.near && (s.box || !s.part.empty() || !s.but.empty());
       if (is_wanted && s.box) {
@@ -298,15 +310,14 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
     if (!f.part_index || !is_left_out(s, f)) continue;
     for (const TriangleId t : f.triangles) wanted[*f.part_index][t.value] = false;
   }
-  Selection left_out;
-  left_out.patches = s.but;
   std::vector<std::vector<TriangleId>> out(model.parts.size());
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     const Part& part = model.parts[p];
+    const std::vector<bool> left_out = named_patches(s.but, part);
     for (std::uint32_t t = 0; t < wanted[p].size(); ++t) {
       if (!wanted[p][t]) continue;
       if (!s.but.empty() && !part.mesh().patch_of.empty() &&
-          is_named(left_out, part, part.mesh().patch_of[t].value)) {
+          left_out[part.mesh().patch_of[t].value]) {
         continue;
       }
       out[p].push_back({t});

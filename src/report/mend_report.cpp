@@ -46,7 +46,7 @@ Json step_json(const Step& step) {
   for (const FindingKind k : step.selection.kinds) kinds.push_back(slug(k));
   return {{"step", step.number},
           {"remedy", slug(step.remedy)},
-          {"there", info(step.remedy).is_there},
+          {"there", info(step.remedy).is_there()},
           {"ids", step.selection.ids},
           {"kinds", std::move(kinds)},
           {"part", step.selection.part},
@@ -360,8 +360,8 @@ Json remedies_json(std::span<const Remedy> remedies) {
     }
     object["remedies"].push_back({{"remedy", i.slug},
                                   {"what", i.what},
-                                  {"there", i.is_there},
-                                  {"by_hand", i.by_hand},
+                                  {"there", i.is_there()},
+                                  {"by_hand", i.by_hand()},
                                   {"settings", std::move(settings)}});
   }
   return object;
@@ -373,9 +373,9 @@ std::string remedies_text(std::span<const Remedy> remedies, const TextOptions& o
     const RemedyInfo& i = info(r);
     if (!text.empty()) text += "\n";
     text += wrapped(fmt::format("{}: {}{}", i.slug, i.what,
-                                !i.is_there ? " (not there yet)"
-                                : i.by_hand ? " (by hand: done as told, and flagged if it harms)"
-                                            : ""),
+                                !i.is_there() ? " (not there yet)"
+                                : i.by_hand() ? " (by hand: done as told, and flagged if it harms)"
+                                              : ""),
                     options.width, 0);
     if (i.settings.empty()) continue;
     TextTable table({{"setting", Align::left}, {"is", Align::left}, {"", Align::left}});

@@ -17,6 +17,8 @@ namespace {
 constexpr double kBeyondAll = 1e300;
 // Pieces of one triangle are divided at most so often in all.
 constexpr std::size_t kMostDivisions = 400;
+// And so many more for each triangle that it may lie over.
+constexpr std::size_t kDivisionsEach = 8;
 
 // All triangles of a model.
 struct TriangleSurface {
@@ -64,6 +66,15 @@ class DeviationTarget {
   [[nodiscard]] double distance_to(std::size_t triangle, const Point& p) const {
     return (closest_on(triangle, p) - p).norm();
   }
+  /// How many triangles have boxes within `distance` of the box of these points.
+  [[nodiscard]] std::size_t count_near(std::span<const Point> points, double distance) const {
+    Box box = box_of(points);
+    box.low.array() -= distance;
+    box.high.array() += distance;
+    std::size_t count = 0;
+    tree_.for_each_meeting(FloatBox(box), [&](std::uint32_t) { ++count; });
+    return count;
+  }
   [[nodiscard]] std::uint32_t nearest(const Point& p) const {
     return tree_.nearest(p, kBeyondAll,
                          [&](std::uint32_t i) { return (closest_on(i, p) - p).squaredNorm(); });
@@ -97,6 +108,7 @@ struct Measured {
   double largest = 0;
   double bound = 0;  // the true largest is not above it
   Point at = Point::Zero();
+  bool is_found = false;
   double area = 0;
   double integral = 0;
   double integral_error = 0;
@@ -120,9 +132,15 @@ class Measurer {
     // Largest bound first, so that what is left when the divisions run out is as small as can be.
     std::vector<Bounded> heap = {{upper_bound(whole), whole}};
     std::vector<PairOfBounds> pieces;
-    for (std::size_t divisions = 0; divisions < kMostDivisions; ++divisions) {
+    std::size_t most = kMostDivisions;
+    for (std::size_t divisions = 0;; ++divisions) {
       const double wanted = std::max(known, m.largest) + accuracy_;
       if (heap.front().bound <= wanted) break;
+      // What lies over many small triangles has to be cut along them.
+      if (divisions == kMostDivisions) {
+        most += kDivisionsEach * target_->count_near(corners, heap.front().bound);
+      }
+      if (divisions >= most) break;
       std::pop_heap(heap.begin(), heap.end());
       const PairOfBounds piece = heap.back().piece;
       heap.pop_back();
@@ -143,7 +161,8 @@ class Measurer {
 
  private:
   static void note(const Sample& s, Measured& m) {
-    if (s.distance <= m.largest && m.at != Point::Zero()) return;
+    if (m.is_found && s.distance <= m.largest) return;
+    m.is_found = true;
     m.largest = s.distance;
     m.at = s.point;
   }
@@ -327,6 +346,7 @@ OneWayDeviation one_way(const TriangleSurface& from, const TriangleSurface& to, 
   struct Sum {
     PatchDeviation patch;
     double area = 0, integral = 0;
+    bool is_begun = false;
   };
   std::map<std::pair<std::uint32_t, std::uint32_t>, Sum> patches;
   double area = 0, integral = 0, error = 0, bound = 0;
@@ -337,7 +357,8 @@ OneWayDeviation one_way(const TriangleSurface& from, const TriangleSurface& to, 
     const std::uint32_t patch =
         owner.mesh().patch_of.empty() ? 0 : owner.mesh().patch_of[triangle].value;
     Sum& sum = patches[{part, patch}];
-    if (sum.area == 0 && sum.integral == 0) {
+    if (!sum.is_begun) {
+      sum.is_begun = true;
       sum.patch.part = owner.name;
       sum.patch.patch = patch_name(owner, patch);
       sum.patch.at = m.at;

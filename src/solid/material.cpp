@@ -1,6 +1,7 @@
 #include "aguja/solid/material.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 #include <tuple>
@@ -70,15 +71,26 @@ class SignedSets {
   std::vector<std::uint32_t> twisted_;
 };
 
-// About `count` triangles of a list, spread evenly over its area, whatever its order.
-template <class Middle>
+bool before(const Point& p, const Point& q) {
+  return std::tuple(p.x(), p.y(), p.z()) < std::tuple(q.x(), q.y(), q.z());
+}
+
+// From so many triangles on, the far field of a piece costs less than its triangles one by one.
+constexpr std::size_t kFieldPays = 8;
+
+// About `count` triangles of a list, spread evenly over its area, whatever its order. `place` gives
+// the centroid and the corners: different triangles may have one centroid.
+template <class PlaceOf>
 std::vector<TriangleId> spread_over(std::vector<TriangleId> list, std::span<const double> area,
-                                    std::size_t count, const Middle& middle) {
+                                    std::size_t count, const PlaceOf& place) {
   std::vector<TriangleId> chosen;
   if (list.size() > count) {
     oneapi::tbb::parallel_sort(list.begin(), list.end(), [&](TriangleId a, TriangleId b) {
-      const Point p = middle(a), q = middle(b);
-      return std::tuple(p.x(), p.y(), p.z()) < std::tuple(q.x(), q.y(), q.z());
+      const std::array<Point, 4> p = place(a), q = place(b);
+      for (std::size_t i = 0; i < 4; ++i) {
+        if (p[i] != q[i]) return before(p[i], q[i]);
+      }
+      return false;
     });
   }
   double total = 0;
@@ -232,7 +244,12 @@ class Finder {
   }
   [[nodiscard]] std::vector<TriangleId> spread(std::vector<TriangleId> list,
                                                std::size_t count) const {
-    return spread_over(std::move(list), area_, count, [&](TriangleId t) { return middle(t); });
+    return spread_over(std::move(list), area_, count, [&](TriangleId t) {
+      std::array<Point, 4> place = {middle(t)};
+      for (std::size_t c = 0; c < 3; ++c) place[c + 1] = points_[triangles_[t.value][c].value];
+      std::sort(place.begin() + 1, place.end(), before);
+      return place;
+    });
   }
 
   // Flat pieces that hang on others and end in the open have no say: they bound nothing.
@@ -387,7 +404,7 @@ class Finder {
       for (std::size_t i = r.begin; i < r.end; ++i) {
         const auto row = static_cast<Eigen::Index>(i);
         const auto& list = pieces_[open[i]].triangles;
-        if (list.size() > 256) {
+        if (list.size() > kFieldPays) {
           add_field(list, [&](std::size_t k, double w) {
             own(row, static_cast<Eigen::Index>(k)) = static_cast<float>(w);
           });

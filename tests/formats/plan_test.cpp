@@ -24,10 +24,10 @@ std::string message_of(const std::string& text) {
 }
 
 // A step with everything that its remedy may be told.
-Step full_step(const RemedyInfo& remedy, test::Random& random, std::size_t number) {
+Step full_step(Remedy remedy, test::Random& random, std::size_t number) {
   Step s;
   s.number = number;
-  s.remedy = remedy.remedy;
+  s.remedy = remedy;
   s.on = random.chance(0.5);
   s.why = "because \"so\"\nand \\ so";
   s.method = "flat: within 1e-3";
@@ -44,7 +44,7 @@ Step full_step(const RemedyInfo& remedy, test::Random& random, std::size_t numbe
   s.selection.patches = {"lid", "7"};
   s.selection.triangles = {{0, 4}, {9, 9}};
   s.selection.but = {"crack-00000000"};
-  for (const SettingInfo& setting : remedy.settings) {
+  for (const SettingInfo& setting : info(remedy).settings) {
     const std::string key(setting.key);
     switch (setting.type) {
       case SettingType::flag:
@@ -77,7 +77,7 @@ TEST(Plan, WhatIsWrittenReadsBackToTheSameForEveryRemedyAndSetting) {
     plan.file = "a \"b\".stl";
     plan.digest = "sha256:00";
     plan.tolerance = 0.03;
-    for (const RemedyInfo& r : all_remedies()) {
+    for (const Remedy r : all_remedies()) {
       plan.steps.push_back(full_step(r, random, plan.steps.size() + 1));
     }
     Waiver waiver;

@@ -13,14 +13,19 @@
 #include "demo/seeded.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/shapes.h"
+#include "tests/support/spoilt_solid.h"
 #include "tests/support/stop_after.h"
 
 namespace aguja {
 namespace {
 
+using test::Defect;
 using test::is_solid;
+using test::kDefects;
 using test::model_of;
 using test::Random;
+using test::random_solid;
+using test::spoil;
 
 // What must never get worse, by how much it may: not at all.
 void expect_no_worse(const Counts& before, const Counts& after) {
@@ -32,120 +37,7 @@ void expect_no_worse(const Counts& before, const Counts& after) {
   EXPECT_LE(after.crossing_pairs, before.crossing_pairs);
 }
 
-// A solid in patches, and its volume.
-struct Whole {
-  Mesh mesh;
-  double volume;
-};
-Whole random_solid(Random& random) {
-  Mesh mesh;
-  switch (random.index(4)) {
-    case 0:
-      mesh = test::grid_box(4 + static_cast<int>(random.index(4)), {1, random.between(0.5, 2), 1},
-                            true);
-      break;
-    case 1:
-      mesh = test::torus(40, 16, 3, 1);
-      break;
-    case 2:
-      mesh = test::cylinder(32, 6, 1, 2);
-      break;
-    default:
-      mesh = test::sphere(16);
-  }
-  const Eigen::AngleAxisd turn{random.between(0, 6),
-                               Vector{random.unit(), 1, random.unit()}.normalized()};
-  const Vector shift(random.unit(), 2, 3);
-  for (Point& p : mesh.points) p = turn * p + shift;
-  return {mesh, test::volume_of(mesh)};
-}
-
-enum class Defect { crack, hole, turned, copies, back, fin, stray, needle, soup };
-constexpr int kDefects = 9;
-
 double diagonal_of(const Mesh& mesh) { return box_of(mesh).diagonal(); }
-
-// Triangle hit by chance, away from what was spoilt before: the first ones, which are old.
-std::uint32_t any(const Mesh& mesh, Random& random) {
-  return static_cast<std::uint32_t>(random.index(mesh.triangles.size()));
-}
-
-void spoil(Mesh& mesh, Defect defect, double width, Random& random) {
-  switch (defect) {
-    case Defect::crack: {
-      // Two halves, torn apart along the triangles between.
-      const Point middle = box_of(mesh).low + 0.5 * (box_of(mesh).high - box_of(mesh).low);
-      const auto kept = mesh.patch_of;
-      mesh.patch_of.clear();
-      for (const Triangle& t : mesh.triangles) {
-        mesh.patch_of.push_back({mesh.point(t[0]).x() < middle.x() ? 0u : 1u});
-      }
-      mesh = demo::cracked(mesh, {.width = width, .seed = random.bits()});
-      mesh.patch_of = kept;
-      break;
-    }
-    case Defect::hole: {
-      const std::uint32_t t = any(mesh, random);
-      mesh.triangles.erase(mesh.triangles.begin() + t);
-      if (!mesh.patch_of.empty()) mesh.patch_of.erase(mesh.patch_of.begin() + t);
-      break;
-    }
-    case Defect::turned:
-      for (int i = 0; i < 3; ++i) {
-        Triangle& t = mesh.triangles[any(mesh, random)];
-        std::swap(t[0], t[1]);
-      }
-      break;
-    case Defect::copies:
-    case Defect::back: {
-      const std::uint32_t t = any(mesh, random);
-      Triangle copy = mesh.triangles[t];
-      if (defect == Defect::back) std::swap(copy[0], copy[1]);
-      mesh.triangles.push_back(copy);
-      if (!mesh.patch_of.empty()) mesh.patch_of.push_back(PatchId(mesh.patch_of[t]));
-      break;
-    }
-    case Defect::fin: {
-      const std::uint32_t t = any(mesh, random);
-      const Triangle base = mesh.triangles[t];
-      const Vector n = (mesh.point(base[1]) - mesh.point(base[0]))
-                           .cross(mesh.point(base[2]) - mesh.point(base[0]))
-                           .normalized();
-      mesh.points.push_back(mesh.point(base[0]) + 0.3 * n);
-      mesh.triangles.push_back(
-          {{base[0], base[1], {static_cast<std::uint32_t>(mesh.points.size() - 1)}}});
-      if (!mesh.patch_of.empty()) mesh.patch_of.push_back(PatchId(mesh.patch_of[t]));
-      break;
-    }
-    case Defect::stray: {
-      const auto base = static_cast<std::uint32_t>(mesh.points.size());
-      const Point at = box_of(mesh).high + Vector(1, 1, 1);
-      for (int i = 0; i < 3; ++i) mesh.points.push_back(at + 0.01 * Vector(i == 0, i == 1, 0));
-      mesh.triangles.push_back({{{base}, {base + 1}, {base + 2}}});
-      if (!mesh.patch_of.empty()) mesh.patch_of.push_back({0});
-      break;
-    }
-    case Defect::needle: {
-      // An edge of two triangles divided next to its end.
-      test::split_edge(mesh, any(mesh, random), 0, 1e-7, Vector::Zero());
-      break;
-    }
-    case Defect::soup: {
-      Mesh soup;
-      for (Triangle t : mesh.triangles) {
-        for (VertexId& v : t.corner) {
-          soup.points.push_back(mesh.point(v));
-          v = {static_cast<std::uint32_t>(soup.points.size() - 1)};
-        }
-        soup.triangles.push_back(t);
-      }
-      soup.patch_of = mesh.patch_of;
-      mesh = std::move(soup);
-      break;
-    }
-  }
-  mesh.points_are_distinct = false;
-}
 
 std::string what_is_left(const MendResult& result) {
   std::string text;
@@ -163,7 +55,7 @@ std::string what_is_left(const MendResult& result) {
 MendOptions everything(double tolerance) {
   MendOptions options;
   options.tolerance = tolerance;
-  options.accept_all = true;
+  options.accepted.all = true;
   return options;
 }
 
@@ -172,7 +64,7 @@ TEST(Mend, RandomCombinationsOfDefectsEndAsSolidsOfTheKnownVolume) {
   for (std::uint64_t seed = 1; seed <= 150; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
     Random random(seed);
-    const Whole whole = random_solid(random);
+    const test::Whole whole = random_solid(random);
     Mesh mesh = whole.mesh;
     const double width = 1e-4 * diagonal_of(mesh);
     const std::size_t count = 1 + random.index(4);
@@ -203,7 +95,7 @@ TEST(Mend, EveryDemoModelWithItsDefectsEndsAsItsSolidOrSaysWhatWaits) {
     SCOPED_TRACE(demo.name);
     if (triangle_count(demo.model) > 25000) continue;
     MendOptions options;
-    options.accept_all = true;
+    options.accepted.all = true;
     if (demo.tear) options.tolerance = demo.tear->stitch_tolerance;
     Model model = demo.tear && demo.tear->as_one ? as_one(demo.model) : demo.model;
     const MendResult result = mend(std::move(model), options);
@@ -231,7 +123,7 @@ TEST(Mend, NothingGetsWorseOnDamagedMeshes) {
     const Mesh mesh = test::damaged_mesh(seed);
     if (mesh.triangles.empty()) continue;
     MendOptions options = everything(1e-3);
-    options.accept_all = seed % 2 == 0;
+    options.accepted.all = seed % 2 == 0;
     const MendResult result = mend(model_of(mesh), options);
     expect_no_worse(result.before.counts, result.after.counts);
     EXPECT_LE(result.deviation(), 1e-3) << what_is_left(result);
@@ -253,10 +145,10 @@ TEST(Mend, UnaskedOnlyWhatIsSafeIsDone) {
     for (const LedgerLine& line : result.ledger) {
       if (!line.changed_anything()) continue;
       const bool safe =
-          line.remedy == Remedy::weld || line.remedy == Remedy::stitch ||
-          line.remedy == Remedy::orient ||
-          (line.remedy == Remedy::drop && line.findings.at(0).starts_with("duplicate")) ||
-          (line.remedy == Remedy::fill && line.method.starts_with("flat"));
+          line.remedy == remedies::weld || line.remedy == remedies::stitch ||
+          line.remedy == remedies::orient ||
+          (line.remedy == remedies::drop && line.findings.at(0).starts_with("duplicate")) ||
+          (line.remedy == remedies::fill && line.method.starts_with("flat"));
       EXPECT_TRUE(safe) << seed << " " << slug(line.remedy) << " " << line.method;
     }
     for (const Step& step : result.proposed) EXPECT_FALSE(step.on);
@@ -344,7 +236,7 @@ TEST(Mend, StoppedAtAnyMomentItThrowsAndTheStateIsAsItWas) {
   const auto before = test::facets(state.model.parts[0].mesh());
   const Inspection found = inspect_for_mending(state.model, {}, 2e-4);
   Step step;
-  step.remedy = Remedy::stitch;
+  step.remedy = remedies::stitch;
   test::StopAfter at_once(0);
   EXPECT_THROW(static_cast<void>(run_step(state, found.findings, step, {2e-4}, &at_once)),
                Cancelled);
@@ -357,7 +249,7 @@ TEST(Mend, AStepWhoseFindingIsGoneIsAnErrorThatNamesIt) {
   options.plan = Plan{};
   Step step;
   step.number = 4;
-  step.remedy = Remedy::fill;
+  step.remedy = remedies::fill;
   step.selection.ids = {"opening-0123abcd"};
   options.plan->steps = {step};
   try {
@@ -395,7 +287,7 @@ TEST(Mend, ByHandStepsAreCarriedOutAndFlagged) {
   options.plan = Plan{};
   Step step;
   step.number = 1;
-  step.remedy = Remedy::delete_;
+  step.remedy = remedies::delete_;
   step.selection.triangles = {{0, 1}};
   options.plan->steps = {step};
   const MendResult result = mend(model_of(box), options);
@@ -418,7 +310,7 @@ TEST(Mend, TheBudgetHoldsOverTheWholePlan) {
     for (std::size_t n = 1; n <= 4; ++n) {
       Step step;
       step.number = n;
-      step.remedy = Remedy::stitch;
+      step.remedy = remedies::stitch;
       step.settings["tolerance"] = 3e-4 * static_cast<double>(n);
       options.plan->steps.push_back(step);
     }
@@ -444,7 +336,7 @@ TEST(Mend, OneOpeningIsFilledByAMethodOfChoice) {
   for (std::size_t i = 0; i < 2; ++i) {
     Step step;
     step.number = i + 1;
-    step.remedy = Remedy::fill;
+    step.remedy = remedies::fill;
     step.selection.ids = {openings[i]->id};
     step.settings["method"] = std::string(i == 0 ? "extend" : "taut");
     options.plan->steps.push_back(step);
@@ -472,7 +364,7 @@ TEST(Mend, TwoOpeningsNamedTogetherAreBridged) {
   options.plan = Plan{};
   Step step;
   step.number = 1;
-  step.remedy = Remedy::fill;
+  step.remedy = remedies::fill;
   for (const Finding& f : found.findings) {
     if (f.kind == FindingKind::opening || f.kind == FindingKind::sheet_border) {
       step.selection.ids.push_back(f.id);
@@ -521,35 +413,6 @@ TEST(Trial, IsComputedOnceAndAcceptedAsItIs) {
   EXPECT_GE(taken, 2);
   EXPECT_THROW(static_cast<void>(try_fills(state, found.findings, "opening-00000000", options)),
                StepError);
-}
-
-TEST(History, UndoesAndRedoesAnyNumberOfSteps) {
-  const Mesh box = test::grid_box(2, {1, 1, 1});
-  History history{MendState(model_of(box))};
-  std::vector<std::size_t> sizes = {box.triangles.size()};
-  for (std::uint32_t i = 0; i < 4; ++i) {
-    Step step;
-    step.number = i + 1;
-    step.remedy = Remedy::delete_;
-    step.selection.triangles = {{0, i}};
-    history.push(run_step(*history.now(), {}, step, {0}));
-    sizes.push_back(history.now()->model.parts[0].mesh().triangles.size());
-  }
-  EXPECT_EQ(history.ledger().size(), 4u);
-  EXPECT_EQ(history.undo(3), 3u);
-  EXPECT_EQ(history.now()->model.parts[0].mesh().triangles.size(), sizes[1]);
-  EXPECT_EQ(history.ledger().size(), 1u);
-  EXPECT_EQ(history.redo(2), 2u);
-  EXPECT_EQ(history.now()->model.parts[0].mesh().triangles.size(), sizes[3]);
-  EXPECT_EQ(history.redo(9), 1u);
-  EXPECT_EQ(history.undo(9), 4u);
-  EXPECT_EQ(test::facets(history.now()->model.parts[0].mesh()), test::facets(box));
-  Step step;
-  step.remedy = Remedy::delete_;
-  step.selection.triangles = {{5, 5}};
-  history.push(run_step(*history.now(), {}, step, {0}));
-  EXPECT_EQ(history.size(), 2u);
-  EXPECT_EQ(history.redo(), 0u);
 }
 
 }  // namespace

@@ -52,10 +52,10 @@ Mesh soup_of(const Mesh& mesh) {
 }
 
 TEST(Remedies, EachIsFoundByItsWord) {
-  for (const RemedyInfo& r : all_remedies()) {
-    EXPECT_EQ(parse_remedy(r.slug), r.remedy);
-    EXPECT_EQ(&info(r.remedy), &r);
-    EXPECT_FALSE(r.what.empty());
+  for (const Remedy r : all_remedies()) {
+    EXPECT_EQ(parse_remedy(slug(r)), r);
+    EXPECT_FALSE(info(r).what.empty());
+    for (const SettingInfo& s : info(r).settings) EXPECT_FALSE(s.what.empty()) << s.key;
   }
   EXPECT_FALSE(parse_remedy("heal"));
 }

@@ -27,15 +27,19 @@ using ByteSink = std::function<void(std::string_view)>;
 /// nothing, else double. Parallel.
 /// Errors   OutputError (exists and `overwrite` is false, no space, a coordinate beyond what the
 ///          format's numbers hold), Cancelled.
+/// `examine`, if given, gets the bytes as they are on the disk before the file appears under its
+/// name; if it throws, nothing is published and what was there stays.
 WriteReport write_model(const std::filesystem::path& path, const Model& model, Format format,
-                        const WriteOptions& options = {}, bool overwrite = false);
+                        const WriteOptions& options = {}, bool overwrite = false,
+                        const std::function<void(const Source&)>& examine = {});
 WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
                         const WriteOptions& options = {});
 
 /// What `write` puts into its sink, to `path` as above. Returns the digest.
 /// Errors   OutputError, and what `write` throws.
 std::string write_file(const std::filesystem::path& path,
-                       const std::function<void(const ByteSink&)>& write, bool overwrite = false);
+                       const std::function<void(const ByteSink&)>& write, bool overwrite = false,
+                       const std::function<void(const Source&)>& examine = {});
 
 WriteReport write_stl(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
 WriteReport write_obj(const ByteSink& sink, const Model& model, const WriteOptions& options = {});

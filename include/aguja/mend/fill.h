@@ -101,6 +101,23 @@ class Filler {
                           const FillOptions& options = {}, const Budget& budget = {},
                           Progress* progress = nullptr);
 
+/// An opening that is to be filled in its own way.
+struct FillWish {
+  Opening opening;
+  FillOptions options;
+};
+struct FilledWishes {
+  Change change;
+  std::vector<std::uint32_t> wish_of;  ///< by patch of `change.new_patches`: the wish it is for
+  std::vector<std::string> how;        ///< by patch of `change.new_patches`: the method, and why
+  std::vector<std::vector<Refusal>> refused;  ///< by wish; none of those that were filled
+};
+/// As `fill`, each opening by its own options; all are examined together. `tolerance` is that of
+/// the surroundings (see `Filler`).
+[[nodiscard]] FilledWishes fill_each(const Mesh& mesh, std::span<const FillWish> wishes,
+                                     double tolerance, const Budget& budget = {},
+                                     Progress* progress = nullptr);
+
 /// Adds fills that were worked out before (`Filler`), as they are; those that cross are refused.
 [[nodiscard]] Change add_fills(const Mesh& mesh, std::span<const Fill> fills,
                                const Budget& budget = {});

@@ -15,7 +15,7 @@ namespace aguja {
 
 struct Step {
   std::size_t number = 0;  ///< from 1, in the order of the plan
-  Remedy remedy = Remedy::weld;
+  Remedy remedy = remedies::weld;
   Selection selection;
   Settings settings;
   std::optional<double> budget;  ///< instead of the plan's; model units
@@ -35,8 +35,9 @@ struct Plan {
 /// What one step did.
 struct LedgerLine {
   std::size_t step = 0;
-  Remedy remedy = Remedy::weld;
+  Remedy remedy = remedies::weld;
   std::string part;
+  std::size_t part_id = 0;            ///< its number in the input, from 1; 0: of no part
   std::vector<std::string> findings;  ///< ids that it was about; as many as are listed
   std::size_t finding_count = 0;
   std::string method;

@@ -1,0 +1,208 @@
+#include "mend/proposals.h"
+
+#include <algorithm>
+#include <map>
+#include <memory>
+#include <set>
+
+#include "mend/finding_openings.h"
+
+namespace aguja {
+
+const std::vector<MendRule>& mend_rules() {
+  using enum FindingKind;
+  static const std::vector<MendRule> kRules = {
+      {remedies::drop, {duplicate_triangle}, true, false, "exact copies: nothing is lost"},
+      {remedies::drop, {wire_edge, unused_vertex}, false, false, "they bound no surface"},
+      {remedies::stitch, {crack, hanging_vertex, gap}, true, false, "they only need joining"},
+      {remedies::stitch, {touch}, true, false, "rims that touch only need joining"},
+      {remedies::orient,
+       {winding_conflict, inverted_patch, inverted_shell},
+       true,
+       false,
+       "which way is out is told by neighbours and by what is enclosed"},
+      {remedies::drop, {back_to_back}, false, false, "a wall without thickness"},
+      {remedies::collapse, {zero_area}, false, false, "nothing moves farther than the budget"},
+      {remedies::drop, {zero_volume}, false, false, "it encloses nothing"},
+      {remedies::drop,
+       {stray_shell},
+       false,
+       false,
+       "far smaller than the part, and connected to nothing"},
+      {remedies::drop, {loose_sheet}, false, false, "it encloses nothing"},
+      {remedies::drop, {internal_face}, false, false, "there is material on both sides"},
+      {remedies::drop, {nonmanifold_edge}, false, false, "a flap that hangs on the surface"},
+      {remedies::drop,
+       {winding_conflict},
+       false,
+       false,
+       "a flap that hangs by one edge, against it"},
+      {remedies::refit, {runaway_face}, false, true, "deleted and filled anew"},
+      {remedies::close_gaps, {gap}, false, true, "too wide to be noise: a decision"},
+      {remedies::fill, {opening}, true, true, ""},
+      {remedies::drop, {sheet_border}, false, false, "a sheet is no boundary of material"},
+      {remedies::orient, {nesting}, false, false, "if it is a cavity: only the designer knows"},
+      {remedies::weld, {near_vertices}, false, false, "if they belong together"},
+      {remedies::collapse,
+       {folded_triangle},
+       false,
+       false,
+       "nothing moves farther than the budget"},
+      {remedies::collapse, {short_edge}, false, false, "nothing moves farther than the budget"},
+      {remedies::collapse,
+       {sliver_triangle},
+       false,
+       false,
+       "nothing moves farther than the budget"},
+      {remedies::collapse, {acute_corner}, false, false, "nothing moves farther than the budget"},
+      {remedies::absorb, {sliver_patch, tiny_patch}, false, false, "into the neighbours"},
+      {remedies::absorb, {split_patch}, false, false, "one plane, needlessly divided"},
+      {remedies::resolve, {crossing, overlap}, false, false, "resolve is not there yet"},
+  };
+  return kRules;
+}
+
+namespace {
+
+// So many openings are looked at beforehand, whether a flat fill would do.
+constexpr std::size_t kMostPreviewed = 400;
+
+void select_findings_of(Step& step, const std::vector<const Finding*>& findings, bool one_each) {
+  Selection& s = step.selection;
+  if (one_each) {
+    const Finding& f = *findings[0];
+    s.ids = {f.id};
+    s.kinds = {f.kind};
+    s.part = f.part;
+    s.near = f.place;
+    s.within = 0.25 * f.box.diagonal();
+    return;
+  }
+  std::set<FindingKind> kinds;
+  for (const Finding* f : findings) kinds.insert(f->kind);
+  s.kinds.assign(kinds.begin(), kinds.end());
+}
+
+class Proposer {
+  using enum FindingKind;
+
+ public:
+  Proposer(const MendState& state, const Inspection& inspection, double tolerance,
+           const Accepted& accepted)
+      : state_(state), inspection_(inspection), tolerance_(tolerance), accepted_(accepted) {}
+
+  [[nodiscard]] std::vector<Step> propose() const {
+    std::vector<Step> steps;
+    for (const MendRule& rule : mend_rules()) {
+      std::vector<const Finding*> found;
+      for (const Finding& f : inspection_.findings) {
+        if (f.waived || !f.part_index) continue;
+        if (std::find(rule.kinds.begin(), rule.kinds.end(), f.kind) == rule.kinds.end()) continue;
+        // Only rims can be stitched where surfaces touch; the rest is for resolve.
+        if (rule.remedy == remedies::stitch && f.kind == touch && !has_naked(f)) continue;
+        // A gap that is a crack along most of its length: something else holds it apart elsewhere.
+        if (rule.remedy == remedies::stitch && f.kind == gap &&
+            !(f.widths && f.widths->median <= tolerance_)) {
+          continue;
+        }
+        found.push_back(&f);
+      }
+      if (found.empty()) continue;
+      if (!rule.one_each) {
+        Step step = step_for(rule);
+        select_findings_of(step, found, false);
+        for (const Finding* f : found) step.on |= accepted_.covers(f->kind);
+        steps.push_back(std::move(step));
+        continue;
+      }
+      std::map<const Shape*, std::unique_ptr<FillView>> views;
+      for (const Finding* f : found) {
+        Step step = step_for(rule);
+        select_findings_of(step, {f}, true);
+        if (rule.remedy == remedies::fill) {
+          if (found.size() <= kMostPreviewed) {
+            preview(step, *f, views[&state_.model.parts[*f->part_index].placed()]);
+          } else {
+            step.settings["method"] = std::string("auto");
+            step.on = false;
+          }
+        }
+        step.on |= accepted_.covers(f->kind);
+        steps.push_back(std::move(step));
+      }
+    }
+    return steps;
+  }
+
+ private:
+  [[nodiscard]] static Step step_for(const MendRule& rule) {
+    Step step;
+    step.remedy = rule.remedy;
+    step.on = rule.safe && info(rule.remedy).is_there();
+    step.why = rule.why;
+    if (rule.remedy == remedies::orient && rule.kinds[0] == nesting)
+      step.settings["cavities"] = true;
+    return step;
+  }
+  [[nodiscard]] bool has_naked(const Finding& f) const {
+    return inspection_.part_counts[*f.part_index].naked_edges > 0;
+  }
+
+  // What fills ask of a part, made once for all of its openings.
+  struct FillView {
+    FillView(const Mesh& mesh, double tolerance)
+        : openings(mesh, tolerance, {tolerance}), filler(openings.mesh(), tolerance) {}
+    FindingOpenings openings;
+    Filler filler;
+  };
+
+  // Which method would close the opening: flat ones are safe, all others are proposed.
+  void preview(Step& step, const Finding& f, std::unique_ptr<FillView>& view) const {
+    step.on = false;
+    step.settings["method"] = std::string("auto");
+    step.why = "what is missing there is a decision";
+    if (!view) {
+      view = std::make_unique<FillView>(state_.model.parts[*f.part_index].mesh(), tolerance_);
+    }
+    const std::vector<Opening> openings = view->openings.of(f);
+    if (openings.empty()) {
+      step.why = "its naked edges form no closed loop yet";
+      return;
+    }
+    FillOptions options;
+    options.tolerance = tolerance_;
+    options.method = FillMethod::flat;
+    const bool flat = std::all_of(openings.begin(), openings.end(), [&](const Opening& o) {
+      const FillOutcome outcome = view->filler.fill(o, options);
+      const Fill* made = std::get_if<Fill>(&outcome);
+      if (made != nullptr) step.why = made->why;
+      return made != nullptr;
+    });
+    if (flat) {
+      step.on = true;
+      // Who accepts any fill gets another where the flat one would harm.
+      if (!accepted_.covers(f.kind)) step.settings["method"] = std::string("flat");
+      return;
+    }
+    step.why = "what is missing there is a decision";
+    options.method = FillMethod::automatic;
+    const FillOutcome outcome = view->filler.fill(openings[0], options);
+    if (const Fill* made = std::get_if<Fill>(&outcome)) {
+      step.method = std::string(slug(made->method)) + ": " + made->why;
+    }
+  }
+
+  const MendState& state_;
+  const Inspection& inspection_;
+  double tolerance_;
+  const Accepted& accepted_;
+};
+
+}  // namespace
+
+std::vector<Step> proposed_steps(const MendState& state, const Inspection& inspection,
+                                 double tolerance, const Accepted& accepted) {
+  return Proposer(state, inspection, tolerance, accepted).propose();
+}
+
+}  // namespace aguja

@@ -1,0 +1,17 @@
+// Remedies that plans may name already: their steps are refused and say so.
+
+#include "aguja/mend/remedy.h"
+
+namespace aguja::remedies {
+
+constinit const RemedyInfo resolve = {
+    .slug = "resolve", .what = "crossings and overlaps become one clean boundary", .settings = {}};
+constinit const RemedyInfo cut = {.slug = "cut", .what = "the model is divided", .settings = {}};
+constinit const RemedyInfo offset = {
+    .slug = "offset", .what = "a sheet gets a thickness", .settings = {}};
+constinit const RemedyInfo refine = {
+    .slug = "refine", .what = "better triangles within a stated deviation", .settings = {}};
+constinit const RemedyInfo wrap = {
+    .slug = "wrap", .what = "a closed surface around what cannot be mended", .settings = {}};
+
+}  // namespace aguja::remedies

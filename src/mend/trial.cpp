@@ -1,0 +1,69 @@
+#include "aguja/mend/trial.h"
+
+#include <algorithm>
+
+#include "mend/finding_openings.h"
+#include "mend/ledger.h"
+
+namespace aguja {
+
+const Fill* Trial::find(FillMethod method) const {
+  for (const FillOutcome& outcome : outcomes) {
+    const Fill* fill = std::get_if<Fill>(&outcome);
+    if (fill != nullptr && fill->method == method) return fill;
+  }
+  return nullptr;
+}
+
+Trial try_fills(std::shared_ptr<const MendState> state, std::span<const Finding> findings,
+                const std::string& id, const FillOptions& options) {
+  const auto at =
+      std::find_if(findings.begin(), findings.end(), [&](const Finding& f) { return f.id == id; });
+  if (at == findings.end()) throw StepError(0, "there is no finding " + id);
+  if (at->kind != FindingKind::opening && at->kind != FindingKind::sheet_border) {
+    throw StepError(0, id + " is no opening: there is nothing to fill");
+  }
+  Trial trial;
+  trial.id = id;
+  trial.part = *at->part_index;
+  trial.place = at->place;
+  const Budget budget{options.tolerance, state->traces[trial.part]->spent};
+  const FindingOpenings openings(state->model.parts[trial.part].mesh(), options.tolerance, budget);
+  const std::vector<Opening> own = openings.of(*at);
+  if (own.size() != 1) {
+    throw StepError(
+        0, id + (own.empty() ? ": its naked edges form no closed loop; stitch or orient first"
+                             : ": its rim meets itself: it is several openings"));
+  }
+  // Fills name vertices of the mesh as it was prepared.
+  auto prepared = std::make_shared<MendState>(*state);
+  accept(*prepared, trial.part, openings.prepared());
+  trial.of = state;
+  trial.state = prepared;
+  trial.outcomes =
+      Filler(prepared->model.parts[trial.part].mesh(), options.tolerance).try_all(own[0], options);
+  return trial;
+}
+
+StepResult accept_trial(const Trial& trial, FillMethod method, double tolerance) {
+  const Fill* fill = trial.find(method);
+  if (fill == nullptr) {
+    throw ArgumentError(trial.id + ": " + std::string(slug(method)) + " gives no fill");
+  }
+  const Mesh& mesh = trial.state->model.parts[trial.part].mesh();
+  const Budget budget{tolerance, trial.state->traces[trial.part]->spent};
+  Change change = add_fills(mesh, std::span(fill, 1), budget);
+  StepResult result{*trial.state, {}, change.done > 0};
+  LedgerLine line = line_of(mesh, budget, change);
+  line.remedy = remedies::fill;
+  line.part = trial.state->model.parts[trial.part].name;
+  line.part_id = trial.state->traces[trial.part]->id;
+  line.findings = {trial.id};
+  line.finding_count = 1;
+  line.place = trial.place;
+  if (result.changed) accept(result.state, trial.part, std::move(change));
+  result.lines.push_back(std::move(line));
+  return result;
+}
+
+}  // namespace aguja
