@@ -57,7 +57,7 @@ void add_compare(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   CLI::App& command =
       *app.add_subcommand("compare", "how far two models lie apart, both ways, and where");
   const auto session = std::make_shared<CompareCommand>();
-  command.add_option("A", session->file_a, "a model: stl, obj, ply, off, step, iges")->required();
+  command.add_option("A", session->file_a, "a model: " + formats_read(""))->required();
   command.add_option("B", session->file_b, "another one")->required();
   session->add_reading(command);
   command.add_option("--accuracy", session->accuracy,

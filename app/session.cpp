@@ -176,7 +176,7 @@ void Session::add_common(CLI::App& command) {
 
 CLI::Option* Session::add_input(CLI::App& command) {
   CLI::Option* const files =
-      command.add_option("files", files_, "models to read: stl, obj, ply, off, step, iges");
+      command.add_option("files", files_, "models to read: " + formats_read(""));
   files->required();
   add_reading(command);
   return files;
@@ -214,14 +214,16 @@ CLI::Option* OutputOptions::add(CLI::App& command) {
 
 Format OutputOptions::format() const {
   const auto known = format_of_name(to.empty() ? file : to);
-  if (known && is_surface_format(*known)) {
+  if (known && !info(*known).is_written()) {
     throw ArgumentError(std::string(slug(*known)) +
-                        " is read, not written; write stl, obj, ply or off");
+                        (info(*known).is_read() ? " is read, not written; write "
+                                                : " is for other viewers, by 'show'; write ") +
+                        formats_written());
   }
   if (known) return *known;
   throw ArgumentError((to.empty() ? "the format cannot be told from '" + file + "'"
                                   : "unknown format '" + to + "'") +
-                      "; expected stl, obj, ply or off (--to)");
+                      "; expected " + formats_written() + " (--to)");
 }
 
 void OutputOptions::check() const {
@@ -274,7 +276,7 @@ ReadOptions Session::read_options(bool keep_facet_records) const {
   if (!from_.empty()) {
     options.format = format_of_name(from_);
     if (!options.format) {
-      throw ArgumentError("--from: expected stl, obj, ply, off, step or iges; got '" + from_ + "'");
+      throw ArgumentError("--from: expected " + formats_read() + "; got '" + from_ + "'");
     }
   }
   options.surfaces = [this](LengthUnit unit) {

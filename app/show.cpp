@@ -23,9 +23,13 @@ struct ShowCommand : Session {
   [[nodiscard]] bool ends_with(std::string_view end) const { return output.ends_with(end); }
   [[nodiscard]] bool is_picture() const { return ends_with(".png"); }
   [[nodiscard]] bool is_page() const { return ends_with(".html") || ends_with(".htm"); }
+  [[nodiscard]] bool is_view() const {
+    const auto format = format_of_name(output);
+    return format && info(*format).use == FormatUse::view;
+  }
 
   void check_use() const {
-    if (!is_picture() && !is_page() && !ends_with(".vtp") && !ends_with(".glb")) {
+    if (!is_picture() && !is_page() && !is_view()) {
       throw ArgumentError(
           "--output: expected a name that ends in .html, .png, .vtp or .glb; got '" + output + "'");
     }
@@ -39,7 +43,7 @@ struct ShowCommand : Session {
   [[nodiscard]] std::string view_file(const Model& model, const Inspection& inspection) const {
     std::string bytes;
     const auto append = [&](std::string_view more) { bytes += more; };
-    if (ends_with(".glb")) {
+    if (format_of_name(output) == Format::glb) {
       write_glb(append, model, severity_colours(model, inspection));
     } else {
       const TriangleField fields[] = {kind_field(model, inspection), aspect_field(model),

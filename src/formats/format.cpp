@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <array>
+#include <string>
+#include <vector>
 
 #include "formats/stl_layout.h"
 #include "formats/text.h"
@@ -9,7 +11,88 @@
 namespace aguja {
 namespace {
 
-constexpr std::array<Format, 4> kFormats = {Format::stl, Format::obj, Format::ply, Format::off};
+constexpr std::array<FormatInfo, 8> kFormats = {{
+    {Format::stl, "stl", "stl", "STL", FormatUse::model, true, {.parts = true}},
+    {Format::obj,
+     "obj",
+     "obj",
+     "OBJ",
+     FormatUse::model,
+     false,
+     {.parts = true, .patches = true, .lines = true, .doubles = true}},
+    {Format::ply,
+     "ply",
+     "ply",
+     "PLY",
+     FormatUse::model,
+     true,
+     {.colours = true, .lines = true, .doubles = true}},
+    {Format::off,
+     "off",
+     "off",
+     "OFF",
+     FormatUse::model,
+     false,
+     {.colours = true, .lines = true, .doubles = true}},
+    {Format::step,
+     "step",
+     "step stp p21",
+     "STEP",
+     FormatUse::surface,
+     false,
+     {.parts = true,
+      .patches = true,
+      .colours = true,
+      .unit = true,
+      .doubles = true,
+      .surfaces = true}},
+    {Format::iges,
+     "iges",
+     "iges igs",
+     "IGES",
+     FormatUse::surface,
+     false,
+     {.parts = true,
+      .patches = true,
+      .colours = true,
+      .unit = true,
+      .doubles = true,
+      .surfaces = true}},
+    {Format::vtp,
+     "vtp",
+     "vtp",
+     "VTK XML PolyData",
+     FormatUse::view,
+     false,
+     {.parts = true, .patches = true, .colours = true, .unit = true, .doubles = true}},
+    {Format::glb,
+     "glb",
+     "glb",
+     "binary glTF",
+     FormatUse::view,
+     false,
+     {.parts = true, .colours = true, .unit = true}},
+}};
+
+constexpr std::array<Format, 4> kMeshFormats = {Format::stl, Format::obj, Format::ply, Format::off};
+
+template <class Wanted>
+std::string listed(std::string_view last, const Wanted& wanted) {
+  std::vector<std::string_view> slugs;
+  for (const FormatInfo& f : kFormats) {
+    if (wanted(f)) slugs.push_back(f.slug);
+  }
+  std::string text;
+  for (std::size_t i = 0; i < slugs.size(); ++i) {
+    if (i > 0 && i + 1 == slugs.size() && !last.empty()) {
+      text += " " + std::string(last) + " ";
+    } else if (i > 0) {
+      text += ", ";
+    }
+    text += slugs[i];
+  }
+  return text;
+}
 
 bool starts_with_ignoring_case(std::string_view text, std::string_view lower_case) {
   return detail::equals_ignoring_case(text.substr(0, lower_case.size()), lower_case);
@@ -89,24 +172,27 @@ bool looks_like_obj(std::string_view bytes) {
 
 }  // namespace
 
-std::span<const Format> all_formats() { return kFormats; }
+std::span<const FormatInfo> format_table() { return kFormats; }
+const FormatInfo& info(Format format) { return kFormats.at(static_cast<std::size_t>(format)); }
+std::span<const Format> all_formats() { return kMeshFormats; }
+std::string_view slug(Format format) { return info(format).slug; }
 
-std::string_view slug(Format format) {
-  constexpr std::array<std::string_view, 6> kSlugs = {"stl", "obj", "ply", "off", "step", "iges"};
-  return kSlugs.at(static_cast<std::size_t>(format));
+std::string formats_read(std::string_view last) {
+  return listed(last, [](const FormatInfo& f) { return f.is_read(); });
+}
+std::string formats_written(std::string_view last) {
+  return listed(last, [](const FormatInfo& f) { return f.is_written(); });
 }
 
 std::optional<Format> format_of_name(std::string_view name) {
   const std::size_t dot = name.rfind('.');
   if (dot != std::string_view::npos) name.remove_prefix(dot + 1);
-  for (const Format f : kFormats) {
-    if (detail::equals_ignoring_case(name, slug(f))) return f;
-  }
-  for (const std::string_view word : {"step", "stp", "p21"}) {
-    if (detail::equals_ignoring_case(name, word)) return Format::step;
-  }
-  for (const std::string_view word : {"iges", "igs"}) {
-    if (detail::equals_ignoring_case(name, word)) return Format::iges;
+  for (const FormatInfo& f : kFormats) {
+    for (std::string_view rest = f.extensions; !rest.empty();) {
+      const std::string_view one = rest.substr(0, rest.find(' '));
+      if (detail::equals_ignoring_case(name, one)) return f.format;
+      rest.remove_prefix(std::min(rest.size(), one.size() + 1));
+    }
   }
   return std::nullopt;
 }

@@ -117,34 +117,38 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
   const std::optional<Format> format = known_format(source, options);
   if (!format) {
     fail(source.name, InputProblem::unknown_format,
-         "neither the content nor the name is that of a format that is read (stl, obj, ply, off, "
-         "step, iges)",
-         "stl, obj, ply, off, step or iges", "something else");
+         "neither the content nor the name is that of a format that is read (" + formats_read("") +
+             ")",
+         formats_read(), "something else");
   }
-  Model model;
-  switch (*format) {
-    case Format::stl:
-      model = read_stl(source, options, progress);
-      break;
-    case Format::obj:
-      model = read_obj(source, options, progress);
-      break;
-    case Format::ply:
-      model = read_ply(source, options, progress);
-      break;
-    case Format::off:
-      model = read_off(source, options, progress);
-      break;
-    case Format::step:
-    case Format::iges: {
-      SurfaceModel surfaces = read_surface_model(source, options, progress);
-      const PrepareOptions how =
-          options.surfaces ? options.surfaces(surfaces.unit) : PrepareOptions{};
-      model = prepare(std::move(surfaces), how, progress);
-      model.sources[0].file = source.name;
-      return model;
+  if (!info(*format).is_read()) {
+    fail(source.name, InputProblem::unsupported,
+         std::string(info(*format).name) + " is written, not read; read are " + formats_read("and"),
+         formats_read(), std::string(slug(*format)));
+  }
+  if (is_surface_format(*format)) {
+    SurfaceModel surfaces = read_surface_model(source, options, progress);
+    const PrepareOptions how =
+        options.surfaces ? options.surfaces(surfaces.unit) : PrepareOptions{};
+    Model model = prepare(std::move(surfaces), how, progress);
+    model.sources[0].file = source.name;
+    return model;
+  }
+  const auto read_mesh = [&] {
+    switch (*format) {
+      case Format::stl:
+        return read_stl(source, options, progress);
+      case Format::obj:
+        return read_obj(source, options, progress);
+      case Format::ply:
+        return read_ply(source, options, progress);
+      case Format::off:
+        return read_off(source, options, progress);
+      default:
+        throw InternalError("a format of the table without a reader");
     }
-  }
+  };
+  Model model = read_mesh();
   if (options.unit) {
     model.unit = *options.unit;
     model.unit_assumed = false;

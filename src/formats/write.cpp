@@ -86,12 +86,10 @@ WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
       return write_ply(sink, model, options);
     case Format::off:
       return write_off(sink, model, options);
-    case Format::step:
-    case Format::iges:
-      break;
+    default:
+      throw ArgumentError("write: " + std::string(slug(format)) + " is not written; " +
+                          formats_written("and") + " are");
   }
-  throw ArgumentError("write: " + std::string(slug(format)) +
-                      " is not written; stl, obj, ply and off are");
 }
 
 std::string write_file(const std::filesystem::path& path,

@@ -1,5 +1,9 @@
 #include "aguja/formats/format.h"
 
+#include <algorithm>
+#include <fstream>
+#include <iterator>
+
 #include <gtest/gtest.h>
 
 #include "tests/support/files.h"
@@ -113,6 +117,63 @@ TEST(ReadModel, ManyGroupsAndObjects) {
   const Model parts = test::read_text(objects);
   ASSERT_EQ(parts.parts.size(), 20000u);
   EXPECT_EQ(parts.parts[19999].mesh().points.size(), 3u);
+}
+
+// Two parts, the first with two named patches and a line, on coordinates that no float holds.
+Model telling_model() {
+  Model model;
+  PartDraft first;
+  first.name = "first";
+  first.mesh = test::cube({0.1, 0, 0});
+  first.mesh.patch_of.assign(first.mesh.triangles.size(), PatchId{0});
+  first.mesh.patch_of.back() = {1};
+  first.patch_names = {"side", "lid"};
+  first.patch_colours = {Rgb{1, 0, 0}, Rgb{0, 0, 1}};
+  first.mesh.wires.push_back({VertexId{0}, VertexId{7}});
+  model.parts.emplace_back(std::move(first));
+  model.parts.emplace_back("second", test::cube({5, 0, 0}));
+  return model;
+}
+
+TEST(Formats, TheTableSaysWhatAFileHolds) {
+  const Model model = telling_model();
+  std::size_t read = 0;
+  for (const FormatInfo& f : format_table()) {
+    if (!f.is_written()) continue;
+    SCOPED_TRACE(f.slug);
+    const Model back = read_model(Source{"x", test::written(model, f.format, {.text = true})}, {});
+    EXPECT_EQ(back.parts.size() == 2 && back.parts[1].name == "second", f.holds.parts);
+    const auto& names = back.parts[0].patch_names();
+    EXPECT_EQ(std::find(names.begin(), names.end(), "lid") != names.end(), f.holds.patches);
+    EXPECT_EQ(!back.parts[0].mesh().wires.empty(), f.holds.lines);
+    EXPECT_EQ(back.unit_assumed, !f.holds.unit);
+    const std::string bytes = test::written(model, f.format);
+    const Model binary = read_model(Source{"x", bytes}, {});
+    EXPECT_EQ(box_of(binary).low.x() == 0.1, f.holds.doubles);
+    const auto notes = write_model([](std::string_view) {}, model, f.format).notes;
+    const bool says_colours = std::any_of(notes.begin(), notes.end(), [](const std::string& n) {
+      return n.find("holds no colours") != std::string::npos;
+    });
+    EXPECT_EQ(says_colours, !f.holds.colours);
+    ++read;
+  }
+  EXPECT_EQ(read, all_formats().size());
+}
+
+TEST(Formats, EachIsKnownByItsNamesAndToldOfOnThePage) {
+  std::ifstream file(std::string(AGUJA_SOURCE_DIR) + "/docs/formats.md");
+  const std::string page(std::istreambuf_iterator<char>(file), {});
+  for (const FormatInfo& f : format_table()) {
+    EXPECT_EQ(&info(f.format), &f);
+    EXPECT_EQ(format_of_name("a/b." + std::string(f.slug)), f.format);
+    EXPECT_EQ(f.extensions.substr(0, f.slug.size()), f.slug);
+    EXPECT_NE(page.find("| " + std::string(f.name)), std::string::npos) << f.name;
+    if (f.is_read()) continue;
+    ReadOptions options;
+    options.format = f.format;
+    EXPECT_THROW(static_cast<void>(read_model(Source{"x", "glTF"}, options)), InputError);
+  }
+  EXPECT_EQ(formats_written(), "stl, obj, ply or off");
 }
 
 }  // namespace

@@ -13,16 +13,51 @@
 
 namespace aguja {
 
-enum class Format { stl, obj, ply, off, step, iges };
+enum class Format { stl, obj, ply, off, step, iges, vtp, glb };
+
+/// What a format is for here.
+enum class FormatUse {
+  model,    ///< models are read from it and written to it
+  surface,  ///< models of surfaces are read from it
+  view,     ///< models with what was found are written to it, for other viewers
+};
+
+/// What of a model survives in a file.
+struct FormatHolds {
+  bool parts = false;    ///< several, with their names
+  bool patches = false;  ///< with their names
+  bool colours = false;  ///< of patches
+  bool lines = false;    ///< and points that no triangle uses
+  bool unit = false;
+  bool doubles = false;  ///< coordinates without rounding
+  bool surfaces = false;
+};
+
+/// A line of the table of formats: help, errors and docs are made from it.
+struct FormatInfo {
+  Format format;
+  std::string_view slug;        ///< also the first extension
+  std::string_view extensions;  ///< all of them, between blanks
+  std::string_view name;        ///< for people
+  FormatUse use;
+  bool has_text;  ///< there is a text form beside the binary one (`--text`)
+  FormatHolds holds;
+
+  [[nodiscard]] bool is_read() const { return use != FormatUse::view; }
+  [[nodiscard]] bool is_written() const { return use == FormatUse::model; }
+};
+[[nodiscard]] std::span<const FormatInfo> format_table();
+[[nodiscard]] const FormatInfo& info(Format format);
 
 /// Those of meshes, which are read and written.
 [[nodiscard]] std::span<const Format> all_formats();
-/// Surface models: read, and made into meshes.
-[[nodiscard]] constexpr bool is_surface_format(Format format) {
-  return format == Format::step || format == Format::iges;
+[[nodiscard]] inline bool is_surface_format(Format format) {
+  return info(format).use == FormatUse::surface;
 }
-/// `stl`, `obj`, `ply`, `off`, `step`, `iges`: also the file extension.
 [[nodiscard]] std::string_view slug(Format format);
+/// The slugs of the formats that are read, or that models are written to: `stl, obj, ply or off`.
+[[nodiscard]] std::string formats_read(std::string_view last = "or");
+[[nodiscard]] std::string formats_written(std::string_view last = "or");
 /// By slug or file name, in any case of letters.
 [[nodiscard]] std::optional<Format> format_of_name(std::string_view name);
 /// By what the bytes begin with; a binary STL file is known by its length.
