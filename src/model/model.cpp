@@ -45,6 +45,12 @@ Part::Part(std::string part_name, Shape shape, const Placement& placement)
 
 Part::Part(std::string part_name, ShapePtr shape, const Placement& placement)
     : name(std::move(part_name)), shape_(std::move(shape)), placement_(placement) {
+  const Mesh& mesh = shape_->mesh;
+  if (!mesh.patch_of.empty() && mesh.patch_of.size() != mesh.triangles.size()) {
+    throw ArgumentError("part '" + name + "': its mesh names patches of " +
+                        std::to_string(mesh.patch_of.size()) + " triangles, but has " +
+                        std::to_string(mesh.triangles.size()));
+  }
   if (placement_.is_identity()) return;
   if (!placement_.is_regular()) {
     throw ArgumentError("part '" + name + "': its placement flattens it, or is not finite");

@@ -35,7 +35,7 @@ class Part {
   Part(std::string part_name, Mesh mesh);
   Part(std::string part_name, Shape shape, const Placement& placement = {});
   /// Errors: ArgumentError if the placement is singular or not finite, or takes a point out of the
-  /// range of doubles.
+  /// range of doubles; or if patches are named of some triangles only.
   Part(std::string part_name, ShapePtr shape, const Placement& placement = {});
 
   std::string name;
