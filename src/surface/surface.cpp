@@ -20,6 +20,15 @@ constexpr Interval kUnbounded{-kInfinity, kInfinity};
 
 double positive_angle(double a) { return a < 0 ? a + kFullTurn : a; }
 
+// A parameter of something that goes round every `period` (0: it does not) as one of the range: the
+// same place if the range has it, else the end that is nearer.
+double into(const Interval& range, double t, double period) {
+  if (!(period > 0) || !range.is_finite()) return range.clamp(t);
+  const double turned = t - period * std::floor((t - range.low) / period);
+  if (turned <= range.high) return std::max(turned, range.low);
+  return turned - range.high <= range.low + period - turned ? range.high : range.low;
+}
+
 }  // namespace
 
 Vector SurfacePoint::normal() const {
@@ -416,7 +425,8 @@ class Extrusion : public Surface {
       if (!(det > 0)) return std::nullopt;
       const Vector d = p - c.p;
       const double a = d.dot(c.d1), b = d.dot(direction_);
-      return Parameters((a * length - b * f) / det, (b * e - a * f) / det);
+      return Parameters(range_.clamp((a * length - b * f) / det),
+                        height_.clamp((b * e - a * f) / det));
     }
     if (!range_.is_finite()) return std::nullopt;
     // Seen along the direction it is a curve in a plane.
@@ -424,7 +434,7 @@ class Extrusion : public Surface {
     flat.linear -= direction_ * direction_.transpose() / length;
     const auto seen = make_moved(curve_, flat);
     const double u = nearest_parameter(*seen, range_, flat(p));
-    return Parameters(u, (p - curve_->point(u)).dot(direction_) / length);
+    return Parameters(u, height_.clamp((p - curve_->point(u)).dot(direction_) / length));
   }
 
  private:
@@ -488,15 +498,36 @@ class Revolution : public Surface {
     return curve_->breaks(range);
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    if (!range_.is_finite()) return std::nullopt;
     // The curve may lie on both sides of the axis, and anywhere about it: by samples, elsewhere.
+    if (!planar_) return std::nullopt;
     const CurvePoint middle = curve_->at(range_.middle());
     const Vector a = across(middle.p), b = across(p);
-    if (!(a.norm() > 1e-12) || !planar_) return std::nullopt;
-    double u = std::atan2(a.cross(b).dot(axis_), a.dot(b));
-    u = positive_angle(u);
+    if (!(a.norm() > 0)) return std::nullopt;
+    const double u = into(angles_, std::atan2(a.cross(b).dot(axis_), a.dot(b)), kFullTurn);
     const Point back = origin_ + Eigen::AngleAxisd(-u, axis_) * (p - origin_);
     return Parameters(u, nearest_parameter(*curve_, range_, back));
+  }
+  // Where the straight line is as high, or as far from the axis, as the point.
+  std::vector<Parameters> guesses(const Point& p) const override {
+    if (curve_->kind() != CurveKind::line) return {};
+    const CurvePoint c = curve_->at(0);
+    std::vector<double> along;
+    const double rise = c.d1.dot(axis_);
+    if (rise != 0) along.push_back((p - c.p).dot(axis_) / rise);
+    const Vector from = across(c.p), step = across(origin_ + c.d1);
+    const double e = step.squaredNorm(), f = from.dot(step);
+    if (e > 0) {
+      const double root =
+          std::sqrt(std::max(0.0, f * f - e * (from.squaredNorm() - across(p).squaredNorm())));
+      along.insert(along.end(), {(-f - root) / e, (-f + root) / e});
+    }
+    std::vector<Parameters> out;
+    for (double v : along) {
+      v = range_.clamp(v);
+      const Vector a = across(curve_->point(v)), b = across(p);
+      out.emplace_back(into(angles_, std::atan2(a.cross(b).dot(axis_), a.dot(b)), kFullTurn), v);
+    }
+    return out;
   }
   void look_if_planar() {
     // All of the curve on one side of the axis, in one plane with it.
@@ -620,6 +651,7 @@ class OffsetSurface : public Surface {
   std::optional<Parameters> parameters_of(const Point& p) const override {
     return surface_->parameters_of(p);  // normals of the one are normals of the other
   }
+  std::vector<Parameters> guesses(const Point& p) const override { return surface_->guesses(p); }
 
  private:
   static double step(const Interval& domain, double period) {
@@ -670,6 +702,9 @@ class MovedSurface : public Surface {
   std::optional<Parameters> parameters_of(const Point& p) const override {
     return surface_->parameters_of(inverse_ * (p - placement_.shift));
   }
+  std::vector<Parameters> guesses(const Point& p) const override {
+    return surface_->guesses(inverse_ * (p - placement_.shift));
+  }
 
  private:
   SurfacePtr surface_;
@@ -698,10 +733,19 @@ class TrimmedSurface : public Surface {
     return out;
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    return surface_->parameters_of(p);
+    const auto whole = surface_->parameters_of(p);
+    return whole ? std::optional<Parameters>(inside(*whole)) : std::nullopt;
+  }
+  std::vector<Parameters> guesses(const Point& p) const override {
+    std::vector<Parameters> all = surface_->guesses(p);
+    for (Parameters& uv : all) uv = inside(uv);
+    return all;
   }
 
  private:
+  [[nodiscard]] Parameters inside(const Parameters& uv) const {
+    return {into(u_, uv[0], surface_->period_u()), into(v_, uv[1], surface_->period_v())};
+  }
   static double kept(double period, const Interval& range) {
     return period > 0 && range.width() >= period * (1 - 1e-9) ? period : 0;
   }
@@ -850,7 +894,21 @@ Parameters SurfaceFoot::of(const Point& p, const std::optional<Parameters>& near
     from_near = improved(*near, p);
     near_error = (surface_.point(*from_near) - p).squaredNorm();
   }
-  if (samples_.empty()) return from_near.value_or(Parameters(0, 0));
+  if (samples_.empty()) {
+    double least = near_error;
+    Parameters found =
+        from_near.value_or(Parameters(surface_.domain_u().clamp(0), surface_.domain_v().clamp(0)));
+    for (const Parameters& guess : surface_.guesses(p)) {
+      const Parameters uv = improved(guess, p);
+      const double error = (surface_.point(uv) - p).squaredNorm();
+      // The one that was followed wins where both are as near.
+      if (error < least * (1 - 1e-6) - 1e-300) {
+        least = error;
+        found = uv;
+      }
+    }
+    return found;
+  }
   // Following along an edge the foot is nearly always there already.
   struct Candidate {
     double error;

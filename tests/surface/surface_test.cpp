@@ -140,5 +140,70 @@ TEST(Surface, WrongSplinesAreRefused) {
                ArgumentError);
 }
 
+// Turns that are not whole ones, parts of surfaces, and straight lines without an end: `u` and `v`
+// are what is used of them.
+std::vector<Named> partial_surfaces(Random& random) {
+  const Frame f = Frame::from(Point(random.unit(), 2, 3), Vector(random.unit(), 1, 1),
+                              Vector(1, 0, random.unit()));
+  const double from = random.between(-4, 4);
+  const Interval turn{from, from + random.between(0.3, 6)};
+  const CurvePtr profile =
+      make_trimmed(make_parabola(Frame::from({3, 0, 0}, {0, 1, 0}, {1, 0, 0}), 0.3), {-1, 1});
+  const Interval endless{-std::numeric_limits<double>::infinity(),
+                         std::numeric_limits<double>::infinity()};
+  const double start = random.between(-3, 3);
+  const Interval along{start, start + random.between(0.5, 4)};
+  const CurvePtr beside = make_line({2, 0, 0}, {random.between(-0.1, 0.1), 0, 1});
+  const CurvePtr skew = make_line({2, 0, 0}, {random.between(-0.1, 0.1), 0.4, 1});
+  const Point origin(0, 0, 0);
+  const Vector axis(0, 0, 1);
+  return {{make_revolution(profile, {-1, 1}, origin, axis, turn), turn, {-1, 1}},
+          {make_revolution(beside, along, origin, axis, turn), turn, along},
+          {make_revolution(make_trimmed(beside, along), along, origin, axis, turn), turn, along},
+          {make_revolution(beside, endless, origin, axis, turn), turn, along},
+          {make_revolution(skew, endless, origin, axis, turn), turn, along},
+          {make_revolution(skew, along, origin, axis, turn), turn, along},
+          {make_trimmed_surface(make_cylinder(f, 2), turn, along), turn, along},
+          {make_trimmed_surface(make_sphere(f, 2), turn, {-1, 0.5}), turn, {-1, 0.5}},
+          {make_trimmed_surface(make_torus(f, 3, 1), turn, {from + 1, from + 3}),
+           turn,
+           {from + 1, from + 3}},
+          {make_trimmed_surface(make_plane(f), {-1, 2}, along), {-1, 2}, along},
+          {make_extrusion(make_circle(f, 1), turn, {0.3, 0.2, 2}, along), turn, along},
+          {make_extrusion(beside, along, {1, 0.2, 0}, endless), along, {-1, 1}},
+          {make_extrusion(beside, endless, {1, 0.2, 0}, along), {-1, 1}, along},
+          {make_offset_surface(make_revolution(beside, endless, origin, axis, turn), 0.2), turn,
+           along}};
+}
+
+TEST(Surface, FeetOnPartsOfSurfacesLieInTheirDomain) {
+  for (std::uint64_t seed = 1; seed <= 200; ++seed) {
+    Random random(seed);
+    std::size_t number = 0;
+    for (const Named& s : partial_surfaces(random)) {
+      SCOPED_TRACE(testing::Message() << "seed " << seed << ", surface " << number++);
+      const SurfaceFoot foot(*s.surface);
+      const Interval du = s.surface->domain_u(), dv = s.surface->domain_v();
+      for (int i = 0; i < 8; ++i) {
+        // Corners and borders, and in between.
+        const double u = s.u.low + s.u.width() * (i % 4 == 0   ? 0.0
+                                                  : i % 4 == 1 ? 1.0
+                                                               : random.unit());
+        const double v = s.v.low + s.v.width() * (i < 2 ? 0.0 : i < 4 ? 1.0 : random.unit());
+        const Point p = s.surface->point(u, v);
+        // A hair off, as edges are.
+        const Point seen = i < 4 ? p : Point(p + 1e-9 * Vector(random.unit(), random.unit(), 1));
+        const Parameters uv = foot.of(seen);
+        EXPECT_GE(uv[0], du.low);
+        EXPECT_LE(uv[0], du.high);
+        EXPECT_GE(uv[1], dv.low);
+        EXPECT_LE(uv[1], dv.high);
+        EXPECT_LT((s.surface->point(uv) - seen).norm(), 1e-7);
+        if (HasFailure()) return;
+      }
+    }
+  }
+}
+
 }  // namespace
 }  // namespace aguja

@@ -61,10 +61,13 @@ class Surface {
   /// Where it may have a crease or change its law, strictly inside of the range.
   [[nodiscard]] virtual std::vector<double> breaks_u(const Interval&) const { return {}; }
   [[nodiscard]] virtual std::vector<double> breaks_v(const Interval&) const { return {}; }
-  /// Of the nearest point, in closed form where there is one.
+  /// Of the nearest point, in closed form where there is one; always in the domain.
   [[nodiscard]] virtual std::optional<Parameters> parameters_of(const Point&) const {
     return std::nullopt;
   }
+  /// Places to look from for the nearest point, where there is no closed form and the domain has no
+  /// bounds.
+  [[nodiscard]] virtual std::vector<Parameters> guesses(const Point&) const { return {}; }
   [[nodiscard]] Point point(double u, double v) const { return at(u, v).p; }
   [[nodiscard]] Point point(const Parameters& uv) const { return at(uv[0], uv[1]).p; }
 };
