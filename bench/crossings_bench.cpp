@@ -19,15 +19,15 @@ int main(int argc, char** argv) {
   const int rounds = argc > 2 ? std::atoi(argv[2]) : 5;
   fmt::print("{} threads, medians of {} interleaved runs\n\n", thread_count(), rounds);
   fmt::print("| mesh | triangles | ns/triangle | x F6 |\n|---|---|---|---|\n");
-  struct Shape {
+  struct NamedMesh {
     const char* name;
     Mesh mesh;
   };
-  Shape shapes[] = {{"bumpy torus", bumpy_torus(wanted).parts[0].mesh()},
-                    {"slivers", sliver_torus(wanted)},
-                    {"box, axis-aligned", divided_box(wanted, 0)},
-                    {"box, turned by 17 degrees", divided_box(wanted, 17)}};
-  for (const Shape& shape : shapes) {
+  NamedMesh shapes[] = {{"bumpy torus", bumpy_torus(wanted).parts[0].mesh()},
+                        {"slivers", sliver_torus(wanted)},
+                        {"box, axis-aligned", divided_box(wanted, 0)},
+                        {"box, turned by 17 degrees", divided_box(wanted, 17)}};
+  for (const NamedMesh& shape : shapes) {
     const Welded welded(shape.mesh);
     CollideFloor floor(shape.mesh);
     if (!find_crossings(welded).empty()) {

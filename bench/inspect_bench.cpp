@@ -19,7 +19,7 @@ namespace {
 
 Model model_of(Mesh mesh) {
   Model model;
-  model.parts.push_back({"part", std::move(mesh), {}, {}});
+  model.parts.emplace_back("part", std::move(mesh));
   return model;
 }
 

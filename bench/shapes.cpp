@@ -14,8 +14,7 @@ namespace aguja::bench {
 Model bumpy_torus(std::size_t triangles) {
   const auto around = static_cast<std::uint32_t>(std::sqrt(static_cast<double>(triangles)));
   const std::uint32_t across = around / 2;
-  Model model;
-  Mesh& mesh = model.parts.emplace_back().mesh();
+  Mesh mesh;
   const double turn = 2 * std::numbers::pi;
   for (std::uint32_t i = 0; i < around; ++i) {
     for (std::uint32_t j = 0; j < across; ++j) {
@@ -35,18 +34,21 @@ Model bumpy_torus(std::size_t triangles) {
       mesh.triangles.push_back({{id(i, j), id(i + 1, j + 1), id(i, j + 1)}});
     }
   }
+  Model model;
+  model.parts.emplace_back("torus", std::move(mesh));
   return model;
 }
 
 Model shuffled(Model model) {
   std::mt19937_64 random(7);
-  auto& triangles = model.parts[0].mesh().triangles;
-  std::shuffle(triangles.begin(), triangles.end(), random);
+  PartDraft draft(std::move(model.parts[0]));
+  std::shuffle(draft.mesh.triangles.begin(), draft.mesh.triangles.end(), random);
+  model.parts[0] = std::move(draft);
   return model;
 }
 
 Mesh sliver_torus(std::size_t triangles) {
-  Mesh mesh = std::move(bumpy_torus(triangles).parts[0].mesh());
+  Mesh mesh = bumpy_torus(triangles).parts[0].mesh();
   for (Point& p : mesh.points) p.z() *= 0.01;
   return mesh;
 }

@@ -52,34 +52,34 @@ int main(int argc, char** argv) {
   std::atomic<std::size_t> semicolons = 0;
   std::size_t entities = 0;
   Verdict verdict = Verdict::undecided;
-  const std::vector<double> t = interleaved_medians(
-      {{"semicolons",
-        {},
-        [&] {
-          semicolons = 0;
-          parallel_ranges(large.size(), std::size_t{1} << 20, [&](Range r) {
-            const char* end = large.data() + r.end;
-            std::size_t count = 0;
-            for (const char* at = large.data() + r.begin;
-                 (at = static_cast<const char*>(
-                      std::memchr(at, ';', static_cast<std::size_t>(end - at)))) != nullptr;
-                 ++at) {
-              ++count;
-            }
-            semicolons += count;
-          });
-        }},
-       {"index",
-        {},
-        [&] {
-          entities = detail::Part21({"large", large}).size();
-        }},
-       {"solid",
-        {},
-        [&] {
-          verdict = certify(prepare(read_surface_model({"pod", pod})).mesh).verdict;
-        }}},
-      rounds);
+  const std::vector<double> t =
+      interleaved_medians({{"semicolons",
+                            {},
+                            [&] {
+                              semicolons = 0;
+                              parallel_ranges(large.size(), std::size_t{1} << 20, [&](Range r) {
+                                const char* end = large.data() + r.end;
+                                std::size_t count = 0;
+                                for (const char* at = large.data() + r.begin;
+                                     (at = static_cast<const char*>(std::memchr(
+                                          at, ';', static_cast<std::size_t>(end - at)))) != nullptr;
+                                     ++at) {
+                                  ++count;
+                                }
+                                semicolons += count;
+                              });
+                            }},
+                           {"index",
+                            {},
+                            [&] {
+                              entities = detail::Part21({"large", large}).size();
+                            }},
+                           {"solid",
+                            {},
+                            [&] {
+                              verdict = certify(prepare(read_surface_model({"pod", pod}))).verdict;
+                            }}},
+                          rounds);
   // The header's statements and the ends of sections have no entity.
   if (entities + 10 < semicolons || entities > semicolons || verdict != Verdict::solid) {
     fmt::print(stderr, "{} entities, {} semicolons, or the pod is not solid\n", entities,

@@ -20,8 +20,7 @@ int main(int argc, char** argv) {
   using namespace aguja::bench;
   const std::size_t wanted = argc > 1 ? std::strtoull(argv[1], nullptr, 10) : 1000000;
   const int rounds = argc > 2 ? std::atoi(argv[2]) : 5;
-  Model torus = bumpy_torus(wanted);
-  Mesh& mesh = torus.parts[0].mesh();
+  Mesh mesh = bumpy_torus(wanted).parts[0].mesh();
   const auto across = static_cast<std::size_t>(std::sqrt(static_cast<double>(wanted))) / 2;
   constexpr std::size_t kPatch = 66;  // squares along the side of a patch
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
@@ -29,8 +28,9 @@ int main(int argc, char** argv) {
     mesh.patch_of.push_back({static_cast<std::uint32_t>(i * (across / kPatch + 1) + j)});
   }
   const double spacing = 60.0 / static_cast<double>(across);
-  mesh = demo::cracked(mesh, {.width = 0.1 * spacing});
-  const std::string stl = binary_stl(torus);
+  Model cracked;
+  cracked.parts.emplace_back("torus", demo::cracked(mesh, {.width = 0.1 * spacing}));
+  const std::string stl = binary_stl(cracked);
   const Model read = read_model(Source{"bench", stl});
   const Mesh& torn = read.parts[0].mesh();
 

@@ -6,6 +6,7 @@
 
 #include "aguja/base/error.h"
 #include "aguja/formats/read_surfaces.h"
+#include "aguja/solid/prepare.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
   using namespace aguja;

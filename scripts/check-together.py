@@ -10,7 +10,7 @@ import tempfile
 
 ROOT = pathlib.Path(__file__).resolve().parent.parent
 PACKAGES = subprocess.check_output(["pkg-config", "--cflags", "eigen3", "cairo"], text=True).split()
-COMPILE = ["clang++-14", "-std=c++20", "-fsyntax-only", "-Wall", "-Wextra", "-Wno-pragma-once-outside-header",
+COMPILE = ["clang++-14", "-std=c++20", "-fsyntax-only", "-Wall", "-Wextra", "-Wshadow", "-Wconversion", "-Wno-sign-conversion", "-Wno-pragma-once-outside-header",
            "-Wno-bitwise-instead-of-logical", f"-I{ROOT}/include", f"-I{ROOT}/src", *PACKAGES]
 
 

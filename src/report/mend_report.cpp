@@ -25,6 +25,7 @@ Json line_json(const LedgerLine& line) {
   return {{"step", line.step},
           {"remedy", slug(line.remedy)},
           {"part", line.part},
+          {"part_id", line.part_id},
           {"findings", line.findings},
           {"finding_count", line.finding_count},
           {"method", line.method},
@@ -114,7 +115,7 @@ Json mend_json(const Model& model, const MendReport& report, const RunFacts& fac
 
 namespace {
 
-constexpr std::size_t kMostRows = 20;
+constexpr std::size_t kMostLedgerRows = 20;
 
 std::string changes_of(const LedgerLine& line) {
   std::string text;
@@ -145,7 +146,7 @@ std::string ledger_table(const MendResult& r, LengthUnit unit, bool is_written,
                    {fmt::format("area {}²", symbol(unit)), Align::right},
                    {"refused", Align::right},
                    {"how", Align::left}});
-  const std::size_t most = options.every_finding ? r.ledger.size() : 2 * kMostRows;
+  const std::size_t most = options.every_finding ? r.ledger.size() : 2 * kMostLedgerRows;
   for (std::size_t i = 0; i < std::min(most, r.ledger.size()); ++i) {
     const LedgerLine& line = r.ledger[i];
     std::string area = "-";
@@ -174,7 +175,7 @@ std::string refused_table(const MendResult& r, const TextOptions& options) {
   std::size_t count = 0;
   for (const LedgerLine& line : r.ledger) {
     for (const Refusal& refusal : line.refused) {
-      if (++count > kMostRows) continue;
+      if (++count > kMostLedgerRows) continue;
       table.add({std::to_string(line.step), std::string(slug(line.remedy)), brief(refusal.place),
                  std::string(text(refusal.reason)) +
                      (refusal.detail.empty() ? "" : ": " + refusal.detail)});
@@ -184,8 +185,8 @@ std::string refused_table(const MendResult& r, const TextOptions& options) {
   std::string text = fmt::format("\n{} refused, and left as {}\n", grouped(count),
                                  count == 1 ? "it was" : "they were");
   text += table.text(options.width);
-  if (count > kMostRows)
-    text += fmt::format("  and {} more; --json lists them all\n", count - kMostRows);
+  if (count > kMostLedgerRows)
+    text += fmt::format("  and {} more; --json lists them all\n", count - kMostLedgerRows);
   return text;
 }
 
@@ -224,7 +225,7 @@ std::string proposals(const MendResult& r, const TextOptions& options) {
                    {"remedy", Align::left},
                    {"for", Align::left},
                    {"why not unasked", Align::left}});
-  for (std::size_t i = 0; i < std::min(kMostRows, r.proposed.size()); ++i) {
+  for (std::size_t i = 0; i < std::min(kMostLedgerRows, r.proposed.size()); ++i) {
     const Step& s = r.proposed[i];
     std::string what;
     for (const std::string& id : s.selection.ids) what += (what.empty() ? "" : " ") + id;
@@ -239,8 +240,8 @@ std::string proposals(const MendResult& r, const TextOptions& options) {
   std::string text =
       "\nProposed, not run (--accept KIND or all runs them, --write-plan lets you edit)\n";
   text += table.text(options.width);
-  if (r.proposed.size() > kMostRows) {
-    text += fmt::format("  and {} more\n", r.proposed.size() - kMostRows);
+  if (r.proposed.size() > kMostLedgerRows) {
+    text += fmt::format("  and {} more\n", r.proposed.size() - kMostLedgerRows);
   }
   return text;
 }
@@ -256,7 +257,7 @@ std::string left_open(const Model& model, const MendResult& r, const TextOptions
                    {"size", Align::right},
                    {"at", Align::left},
                    {"still there, because", Align::left}});
-  for (std::size_t i = 0; i < std::min(kMostRows, r.still_open.size()); ++i) {
+  for (std::size_t i = 0; i < std::min(kMostLedgerRows, r.still_open.size()); ++i) {
     const Finding& f = r.still_open[i].finding;
     table.add({std::string(mark(f.severity)), f.id,
                quantity(f.measure, info(f.kind).measures, model.unit), brief(f.place),
@@ -265,8 +266,9 @@ std::string left_open(const Model& model, const MendResult& r, const TextOptions
   std::string text = fmt::format("\nStill there: {}, {}\n", plural(errors, "error"),
                                  plural(r.still_open.size() - errors, "warning"));
   text += table.text(options.width);
-  if (r.still_open.size() > kMostRows) {
-    text += fmt::format("  and {} more; --json lists them all\n", r.still_open.size() - kMostRows);
+  if (r.still_open.size() > kMostLedgerRows) {
+    text += fmt::format("  and {} more; --json lists them all\n",
+                        r.still_open.size() - kMostLedgerRows);
   }
   return text;
 }

@@ -35,8 +35,7 @@ struct PlanarTriangulation {
 /// Cost     O(n log n) beside the flips, which are few for points that are not ordered against us;
 ///          O(crossed edges squared) per constraint at worst.
 /// Errors   ArgumentError (a constraint names no point). Geometry never throws.
-/// Source   Lawson: Software for C1 Surface Interpolation, 1977 (flips); Sloan: A Fast Algorithm
-/// for
+/// Source   Lawson: Software for C1 Surface Interpolation, 1977 (flips); Sloan: A Fast Algorithm for
 ///          Generating Constrained Delaunay Triangulations, Computers & Structures 47(3), 1993.
 [[nodiscard]] PlanarTriangulation triangulate(std::span<const PlanarPoint> points,
                                               std::span<const PlanarEdge> constraints = {});

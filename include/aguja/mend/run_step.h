@@ -52,8 +52,9 @@ struct FillsResult {
 
 /// Several fills that do not see each other, as steps of their own: each part is prepared and
 /// examined once for all of them. Where together they would do harm, they are run one after
-/// another. Cost      One pass over each part, its crossing search over what is added, and the
-/// fills. Errors    As `run_step`; ArgumentError (a step that is no fill).
+/// another.
+/// Cost      One pass over each part, its crossing search over what is added, and the fills.
+/// Errors    As `run_step`; ArgumentError (a step that is no fill).
 [[nodiscard]] FillsResult run_fills(const MendState& state, std::span<const Finding> findings,
                                     std::span<const Step> steps, const StepOptions& options,
                                     Progress* progress = nullptr);

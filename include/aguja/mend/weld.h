@@ -16,8 +16,9 @@ namespace aguja {
 
 /// As above, then vertices of naked edges that lie within `tolerance` of each other become one,
 /// half way between, nearest pairs first; each join is examined as in `collapse`. `only` (triangles
-/// of the mesh; empty: all) are those whose vertices are looked at. Cost     O(k log k) for k naked
-/// edges beside that. Errors   ArgumentError (tolerance not finite or below 0).
+/// of the mesh; empty: all) are those whose vertices are looked at.
+/// Cost     O(k log k) for k naked edges beside that.
+/// Errors   ArgumentError (tolerance not finite or below 0).
 [[nodiscard]] Change weld_rims(const Mesh& mesh, double tolerance,
                                std::span<const TriangleId> only = {}, const Budget& budget = {});
 

@@ -49,8 +49,7 @@ struct RimSurvey {
   [[nodiscard]] std::size_t count(StretchKind wanted) const;
 };
 
-/// Cost     That of `pair_rims`, and a pass over the mesh if there are cracks. Nothing if no edge
-/// is
+/// Cost     That of `pair_rims`, and a pass over the mesh if there are cracks. Nothing if no edge is
 ///          naked.
 [[nodiscard]] RimSurvey survey_rims(const Welded& mesh, std::span<const PatchId> patch_of,
                                     const EdgeTable& edges, const Components& components,

@@ -45,8 +45,8 @@ struct ZipOptions {
 /// Knots from pairs no wider than `tolerance`, narrowest first. A vertex joins the facing vertex if
 /// that is the nearest thing along the rim, else it goes into the facing edge; vertices that an
 /// edge of the mesh joins never become one, and no member's point (nor the place on an edge that a
-/// vertex goes into) is farther than `tolerance` from its knot's place. Cost     O(k log k) for k
-/// naked edges.
+/// vertex goes into) is farther than `tolerance` from its knot's place.
+/// Cost     O(k log k) for k naked edges.
 [[nodiscard]] ZipPlan plan_zip(const Welded& mesh, const EdgeTable& edges,
                                const RimPairing& pairing, double tolerance,
                                const ZipOptions& options = {});

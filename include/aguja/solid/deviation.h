@@ -49,8 +49,7 @@ struct Deviation {
 
 /// Both ways. The models must be in the same unit; all parts of each are one surface.
 ///
-/// Guarantee  The bounds hold up to the rounding of double arithmetic: distance to one triangle is
-/// a
+/// Guarantee  The bounds hold up to the rounding of double arithmetic: distance to one triangle is a
 ///            convex function, so over a piece of the other surface it is largest at a corner;
 ///            pieces are divided until that bound is near enough to a distance really found.
 /// Cost       O(n log m) and as many pieces as the shapes differ in; parallel; the same for any

@@ -69,9 +69,9 @@ inline constexpr double kClearMargin = 0.2;
 ///
 /// `left_out`: by triangle as read, those that are taken as not there (surplus copies, say); empty:
 /// none. `crossings`: where triangles pass through each other the cells are not to be trusted; all
-/// is decided by winding numbers then. Cost     O(n log n), and up to 4 M solid angles for the
-/// vote; it is worth its time only if
-///          something is open, non-manifold or in conflict.
+/// is decided by winding numbers then.
+/// Cost     O(n log n), and up to 4 M far fields or solid angles for the vote; it is worth its time
+///          only if something is open, non-manifold or in conflict.
 /// Source   Takayama, Jacobson, Kavan, Sorkine: A Simple Method for Correcting Facet Orientations
 ///          in Polygon Meshes Based on Ray Casting, JCGT 3(4), 2014 (votes per patch; ours votes
 ///          with winding numbers); see also winding_field.h.

@@ -49,8 +49,7 @@ struct HealResult {
 ///
 /// Promises  No vertex moves: of two that become one the first stays, and they lay within
 ///           `tolerance`. Surfaces do not change. Every change is listed.
-/// Cost      O(n log n) for n edges; `natural_bounds` tries each face, which takes as long as
-/// making
+/// Cost      O(n log n) for n edges; `natural_bounds` tries each face, which takes as long as making
 ///           triangles of it.
 /// Errors    ArgumentError (a tolerance that is not finite or below 0).
 [[nodiscard]] HealResult heal(const Body& body, double tolerance, std::span<const Healing> wanted);

@@ -61,8 +61,8 @@ struct TessellatedBody {
                                          Progress* progress = nullptr);
 
 /// The chord height that bodies of this size get: the one asked for, or a thousandth of the
-/// diagonal. Errors    ArgumentError (a chord that is not above 0, an angle that is not, a longest
-/// side below
+/// diagonal.
+/// Errors    ArgumentError (a chord that is not above 0, an angle that is not, a longest side below
 ///           0).
 [[nodiscard]] double chosen_chord(const TessellationOptions& options, const Box& box);
 
