@@ -9,3 +9,14 @@ run(${CMAKE_COMMAND} -S ${SOURCE_DIR} -B ${WORK_DIR}/build -DCMAKE_BUILD_TYPE=Re
 run(${CMAKE_COMMAND} --build ${WORK_DIR}/build)
 run(${WORK_DIR}/build/consumer)
 run(${WORK_DIR}/prefix/bin/aguja --version)
+
+# The core is built and used where Eigen, oneTBB and GMP are all there is.
+set(bare)
+foreach(package OpenSSL fmt nlohmann_json ZLIB pugixml embree PkgConfig CLI11 spdlog GTest)
+  list(APPEND bare -DCMAKE_DISABLE_FIND_PACKAGE_${package}=ON)
+endforeach()
+run(${CMAKE_COMMAND} -S ${SOURCE_DIR}/../.. -B ${WORK_DIR}/core -DAGUJA_CORE_ONLY=ON ${bare})
+run(${CMAKE_COMMAND} -S ${SOURCE_DIR} -B ${WORK_DIR}/of-core -DCMAKE_BUILD_TYPE=Release -DCORE_ALONE=ON
+    -DCMAKE_PREFIX_PATH=${WORK_DIR}/prefix ${bare})
+run(${CMAKE_COMMAND} --build ${WORK_DIR}/of-core)
+run(${WORK_DIR}/of-core/consumer)
