@@ -6,7 +6,7 @@
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
-#include "aguja/mesh/weld.h"
+#include "mesh/owned_triangles.h"
 
 namespace aguja {
 namespace {
@@ -17,16 +17,16 @@ using Side = std::uint64_t;
 std::uint32_t high_of(Side side) { return static_cast<std::uint32_t>(side >> 32); }
 
 template <class Visit>
-void for_each_side(std::span<const Triangle> triangles, const Visit& visit) {
-  for (std::size_t t = 0; t < triangles.size(); ++t) {
+void for_each_side(std::span<const Triangle> triangles, const OwnedTriangles& owned,
+                   std::size_t owner, const Visit& visit) {
+  owned.for_each(owner, [&](std::size_t t) {
     const Triangle& triangle = triangles[t];
-    if (has_equal_corners(triangle)) continue;
     for (unsigned c = 0; c < 3; ++c) {
       const std::uint32_t from = triangle[c].value;
       const std::uint32_t to = triangle[c == 2 ? 0 : c + 1].value;
       visit(t, c, from, to);
     }
-  }
+  });
 }
 
 void sort_sides(Side* begin, Side* end) {
@@ -67,10 +67,10 @@ void check(std::span<const Triangle> triangles, std::size_t vertex_count) {
 EdgeTable::EdgeTable(std::span<const Triangle> triangles, std::size_t vertex_count) {
   check(triangles, vertex_count);
 
-  // Every thread owns a range of low vertices and reads all triangles: reading in order is cheap
-  // beside scattering, and nobody needs locks. Sorting each vertex's few sides afterwards makes the
-  // result independent of how the ranges were cut.
-  const std::size_t pieces = triangles.size() < 4096 ? 1 : thread_count();
+  // Every thread owns a range of low vertices: nobody needs locks. Sorting each vertex's few sides
+  // afterwards makes the result independent of how the ranges were cut.
+  const OwnedTriangles owned(triangles, vertex_count);
+  const std::size_t pieces = owned.size();
   std::vector<std::size_t> sides_before(pieces + 1, 0);
   std::vector<std::size_t> edges_before(pieces + 1, 0);
   Array<std::uint32_t> side_end(vertex_count);
@@ -80,7 +80,7 @@ EdgeTable::EdgeTable(std::span<const Triangle> triangles, std::size_t vertex_cou
     const std::size_t width = own.size();
     std::uint32_t* const count = side_end.data() + own.begin;
     std::fill(count, count + width, 0u);
-    for_each_side(triangles, [&](std::size_t, unsigned, std::uint32_t from, std::uint32_t to) {
+    for_each_side(triangles, owned, piece, [&](std::size_t, unsigned, std::uint32_t from, std::uint32_t to) {
       const std::size_t at = std::min(from, to) - own.begin;
       if (at < width) ++count[at];
     });
@@ -101,7 +101,7 @@ EdgeTable::EdgeTable(std::span<const Triangle> triangles, std::size_t vertex_cou
       cursor[v] = static_cast<std::uint32_t>(next);
       next += count;
     }
-    for_each_side(triangles, [&](std::size_t t, unsigned c, std::uint32_t from, std::uint32_t to) {
+    for_each_side(triangles, owned, piece, [&](std::size_t t, unsigned c, std::uint32_t from, std::uint32_t to) {
       const std::size_t at = std::min(from, to) - own.begin;
       if (at >= width) return;
       const auto half_edge = static_cast<std::uint32_t>(3 * t + c);

@@ -4,7 +4,7 @@
 #include <numeric>
 
 #include "aguja/base/parallel.h"
-#include "aguja/mesh/weld.h"
+#include "mesh/owned_triangles.h"
 
 namespace aguja {
 namespace {
@@ -88,25 +88,24 @@ class FanCounter {
 
 VertexStars::VertexStars(std::span<const Triangle> triangles, std::size_t vertex_count)
     : end_(vertex_count) {
-  // As in the edge table: each thread owns a range of vertices and reads all triangles.
-  const std::size_t pieces = triangles.size() < 4096 ? 1 : thread_count();
+  const OwnedTriangles owned(triangles, vertex_count);  // as in the edge table
+  const std::size_t pieces = owned.size();
   std::vector<std::size_t> before(pieces + 1, 0);
-  const auto for_each_corner = [&](Range own, const auto& visit) {
-    const std::size_t width = own.size();
-    for (std::size_t t = 0; t < triangles.size(); ++t) {
-      if (has_equal_corners(triangles[t])) continue;
+  const auto for_each_corner = [&](std::size_t piece, const auto& visit) {
+    const Range own = piece_of(vertex_count, pieces, piece);
+    owned.for_each(piece, [&](std::size_t t) {
       for (std::size_t c = 0; c < 3; ++c) {
         const std::size_t at = triangles[t][c].value - own.begin;
-        if (at < width) visit(at, t);
+        if (at < own.size()) visit(at, t);
       }
-    }
+    });
   };
   parallel_tasks(pieces, [&](std::size_t piece) {
     const Range own = piece_of(vertex_count, pieces, piece);
     std::uint32_t* const count = end_.data() + own.begin;
     std::fill(count, count + own.size(), 0u);
     std::size_t total = 0;
-    for_each_corner(own, [&](std::size_t at, std::size_t) { ++count[at], ++total; });
+    for_each_corner(piece, [&](std::size_t at, std::size_t) { ++count[at], ++total; });
     before[piece + 1] = total;
   });
   for (std::size_t p = 0; p < pieces; ++p) before[p + 1] += before[p];
@@ -120,7 +119,7 @@ VertexStars::VertexStars(std::span<const Triangle> triangles, std::size_t vertex
       cursor[v] = static_cast<std::uint32_t>(next);
       next += count;
     }
-    for_each_corner(own, [&](std::size_t at, std::size_t t) {
+    for_each_corner(piece, [&](std::size_t at, std::size_t t) {
       triangles_[cursor[at]++] = {static_cast<std::uint32_t>(t)};
     });
   });

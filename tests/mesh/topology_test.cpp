@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <oneapi/tbb/global_control.h>
+#include <oneapi/tbb/task_arena.h>
 
 #include "aguja/solid/anatomy.h"
 #include "tests/support/brute_force.h"
@@ -58,27 +59,41 @@ Mesh large_mesh() {
   return mesh;
 }
 
+std::vector<std::uint32_t> topology_of(const Mesh& mesh) {
+  const Anatomy a(mesh);
+  std::vector<std::uint32_t> all;
+  for (std::uint32_t e = 0; e < a.edges.size(); ++e) {
+    all.push_back(a.edges.edge({e}).low.value);
+    all.push_back(a.edges.edge({e}).high.value);
+    for (const EdgeUse use : a.edges.uses({e})) all.push_back(use.triangle().value);
+  }
+  for (const ShellId s : a.components.shell_of) all.push_back(s.value);
+  for (std::size_t r = 0; r < a.rims.size(); ++r) {
+    for (const VertexId v : a.rims[r].vertices) all.push_back(v.value);
+  }
+  const VertexStars stars(a.welded.triangles(), a.welded.points().size());
+  for (std::uint32_t v = 0; v < stars.vertex_count(); ++v) {
+    for (const TriangleId t : stars.at({v})) all.push_back(t.value);
+    all.push_back(v);
+  }
+  return all;
+}
+
 TEST(Topology, IsTheSameForAnyNumberOfThreads) {
   const Mesh mesh = large_mesh();
   const auto digest = [&](std::size_t threads) {
     const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
                                             threads);
-    const Anatomy a(mesh);
-    std::vector<std::uint32_t> all;
-    for (std::uint32_t e = 0; e < a.edges.size(); ++e) {
-      all.push_back(a.edges.edge({e}).low.value);
-      all.push_back(a.edges.edge({e}).high.value);
-      for (const EdgeUse use : a.edges.uses({e})) all.push_back(use.triangle().value);
-    }
-    for (const ShellId s : a.components.shell_of) all.push_back(s.value);
-    for (std::size_t r = 0; r < a.rims.size(); ++r) {
-      for (const VertexId v : a.rims[r].vertices) all.push_back(v.value);
-    }
-    return all;
+    oneapi::tbb::task_arena arena(static_cast<int>(threads));
+    return arena.execute([&] {
+      EXPECT_EQ(thread_count(), threads);
+      return topology_of(mesh);
+    });
   };
   const auto one = digest(1);
   EXPECT_EQ(one, digest(2));
   EXPECT_EQ(one, digest(5));
+  EXPECT_EQ(one, digest(64));
 }
 
 TEST(EdgeTable, HasEverySideOfEveryTriangleExactlyOnce) {
