@@ -80,10 +80,11 @@ EdgeTable::EdgeTable(std::span<const Triangle> triangles, std::size_t vertex_cou
     const std::size_t width = own.size();
     std::uint32_t* const count = side_end.data() + own.begin;
     std::fill(count, count + width, 0u);
-    for_each_side(triangles, owned, piece, [&](std::size_t, unsigned, std::uint32_t from, std::uint32_t to) {
-      const std::size_t at = std::min(from, to) - own.begin;
-      if (at < width) ++count[at];
-    });
+    for_each_side(triangles, owned, piece,
+                  [&](std::size_t, unsigned, std::uint32_t from, std::uint32_t to) {
+                    const std::size_t at = std::min(from, to) - own.begin;
+                    if (at < width) ++count[at];
+                  });
     std::size_t total = 0;
     for (std::size_t v = 0; v < width; ++v) total += count[v];
     sides_before[piece + 1] = total;
@@ -101,13 +102,14 @@ EdgeTable::EdgeTable(std::span<const Triangle> triangles, std::size_t vertex_cou
       cursor[v] = static_cast<std::uint32_t>(next);
       next += count;
     }
-    for_each_side(triangles, owned, piece, [&](std::size_t t, unsigned c, std::uint32_t from, std::uint32_t to) {
-      const std::size_t at = std::min(from, to) - own.begin;
-      if (at >= width) return;
-      const auto half_edge = static_cast<std::uint32_t>(3 * t + c);
-      sides[cursor[at]++] =
-          Side{std::max(from, to)} << 32 | (half_edge << 1 | (from < to ? 0u : 1u));
-    });
+    for_each_side(triangles, owned, piece,
+                  [&](std::size_t t, unsigned c, std::uint32_t from, std::uint32_t to) {
+                    const std::size_t at = std::min(from, to) - own.begin;
+                    if (at >= width) return;
+                    const auto half_edge = static_cast<std::uint32_t>(3 * t + c);
+                    sides[cursor[at]++] =
+                        Side{std::max(from, to)} << 32 | (half_edge << 1 | (from < to ? 0u : 1u));
+                  });
     std::size_t runs = 0;
     std::size_t begin = sides_before[piece];
     for (std::size_t v = 0; v < width; ++v) {

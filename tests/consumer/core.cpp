@@ -13,5 +13,6 @@ int main() {
   model.parts.emplace_back(std::move(part));
   const aguja::Inspection found = aguja::inspect(model);
   for (const aguja::Finding& f : found.findings) std::cout << f.id << '\n';
-  return found.findings.size() == 1 && found.findings[0].kind == aguja::FindingKind::opening ? 0 : 1;
+  return found.findings.size() == 1 && found.findings[0].kind == aguja::FindingKind::opening ? 0
+                                                                                             : 1;
 }
