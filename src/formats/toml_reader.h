@@ -54,8 +54,11 @@ class TomlReader {
       if (c == '\n') ++line;
       const std::string_view rest = text.substr(i);
       if (ends.empty()) {
+        // Elsewhere the parser takes a quote for a part of a wrong word.
+        const bool may_open =
+            i == 0 || std::string_view(" \t\r\n=[{,.").find(text[i - 1]) != std::string_view::npos;
         for (const std::string_view quote : {"\"\"\"", "'''", "\"", "'"}) {
-          if (!ends.empty() || !rest.starts_with(quote)) continue;
+          if (!may_open || !ends.empty() || !rest.starts_with(quote)) continue;
           ends = quote;
           i += quote.size() - 1;
         }

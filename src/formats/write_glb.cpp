@@ -5,9 +5,10 @@
 #include "formats/output.h"
 
 namespace aguja {
-namespace {
 
 using Json = nlohmann::ordered_json;
+
+namespace {
 
 enum : int { kUnsignedByte = 5121, kFloat = 5126, kArrayBuffer = 34962 };
 

@@ -721,10 +721,10 @@ Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
       const auto known = static_cast<std::size_t>(last - distinct.begin());
       // Any five points lie on a sphere, nearly: curved surfaces want more than they can always
       // fit.
-      constexpr std::size_t kFewestPoints = 10;
+      constexpr std::size_t kFewestForCurved = 10;
       for (const auto& guess : guesses) {
         if (!guess) continue;
-        if (guess->kind != PrimitiveKind::plane && known < kFewestPoints) continue;
+        if (guess->kind != PrimitiveKind::plane && known < kFewestForCurved) continue;
         const auto fitted = guess->kind == PrimitiveKind::plane ? guess : refine(*guess, points);
         if (!fitted) continue;
         double farthest = 0;

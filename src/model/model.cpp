@@ -167,7 +167,9 @@ void append(Model& model, Model more, const std::string& label) {
   if (more.unit != model.unit) convert_unit(more, model.unit);
   for (Part& part : more.parts) model.parts.push_back(std::move(part));
   for (SurfaceSource& source : more.sources) model.sources.push_back(std::move(source));
-  for (const std::string& note : more.notes) model.notes.push_back(label + ": " + note);
+  for (const std::string& note : more.notes) {
+    model.notes.emplace_back(label).append(": ").append(note);
+  }
   model.header.clear();
 }
 

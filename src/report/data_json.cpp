@@ -35,9 +35,10 @@ constexpr std::array kCountFields = {
 }
 
 // Reads fields, and says which one is wrong.
-class Fields {
+class JsonFields {
  public:
-  explicit Fields(const Json& json, std::string name = "") : json_(json), name_(std::move(name)) {
+  explicit JsonFields(const Json& json, std::string name = "")
+      : json_(json), name_(std::move(name)) {
     if (!json.is_object()) fail_at_field(name_, "an object", json.type_name());
   }
 
@@ -74,7 +75,7 @@ class Fields {
       fail_at_field(name_ + key, "two corners", value.dump());
     }
     const Json corners = {{"low", value[0]}, {"high", value[1]}};
-    const Fields own(corners, name_ + key + ".");
+    const JsonFields own(corners, name_ + key + ".");
     out.low = own.point("low");
     out.high = own.point("high");
     return out;
@@ -136,7 +137,7 @@ Json mass_json(const MassProperties& m) {
           {"inertia", std::move(inertia)}};
 }
 MassProperties mass_of(const Json& json, const std::string& name) {
-  const Fields f(json, name);
+  const JsonFields f(json, name);
   MassProperties m;
   m.volume = f.get<double>("volume");
   m.area = f.get<double>("area");
@@ -145,7 +146,7 @@ MassProperties mass_of(const Json& json, const std::string& name) {
   if (rows.size() != 3) fail_at_field(name + "inertia", "three rows", rows.dump());
   for (std::size_t r = 0; r < 3; ++r) {
     const Json row = {{"row", rows[r]}};
-    m.inertia.row(static_cast<Eigen::Index>(r)) = Fields(row, name + "inertia.").point("row");
+    m.inertia.row(static_cast<Eigen::Index>(r)) = JsonFields(row, name + "inertia.").point("row");
   }
   return m;
 }
@@ -170,7 +171,7 @@ Json shell_data(const CertifiedShell& s) {
           {"waits_for_shell", or_null(shell.waits_for_shell)}};
 }
 CertifiedShell shell_of_data(const Json& json) {
-  const Fields f(json, "shells.");
+  const JsonFields f(json, "shells.");
   CertifiedShell s;
   s.part = f.get<std::string>("part");
   s.shell.triangles = f.get<std::size_t>("triangles");
@@ -200,7 +201,7 @@ Json data_json(const Counts& counts) {
 }
 
 Counts counts_of(const Json& json) {
-  const Fields fields(json, "counts.");
+  const JsonFields fields(json, "counts.");
   Counts counts;
   for (const auto& [name, field] : kCountFields) counts.*field = fields.get<std::size_t>(name);
   return counts;
@@ -245,7 +246,7 @@ Json data_json(const Finding& f) {
 }
 
 Finding finding_of(const Json& json) {
-  const Fields f(json, "finding.");
+  const JsonFields f(json, "finding.");
   const auto kind_of = [](const Json& word) {
     const auto kind = parse_finding_kind(word.is_string() ? word.get<std::string>() : "");
     if (!kind) fail_at_field("finding.kind", "a known word", word.dump());
@@ -265,7 +266,7 @@ Finding finding_of(const Json& json) {
   out.limit = f.find<double>("limit");
   out.depth = f.find<double>("depth");
   if (!f.at("widths").is_null()) {
-    const Fields w(f.at("widths"), "finding.widths.");
+    const JsonFields w(f.at("widths"), "finding.widths.");
     out.widths =
         WidthProfile{w.get<double>("least"), w.get<double>("median"), w.get<double>("largest"),
                      w.get<double>("length"), w.get<std::size_t>("hanging")};
@@ -273,12 +274,12 @@ Finding finding_of(const Json& json) {
   out.detail = f.get<std::string>("detail");
   for (const Json& t : f.list("triangles")) {
     const Json one = {{"triangle", t}};
-    out.triangles.push_back({Fields(one, "finding.").get<std::uint32_t>("triangle")});
+    out.triangles.push_back({JsonFields(one, "finding.").get<std::uint32_t>("triangle")});
   }
   out.triangle_total = f.get<std::size_t>("triangle_total");
   for (const Json& k : f.list("waits_for")) out.waits_for.push_back(kind_of(k));
   for (const Json& c : f.list("cause_of")) {
-    const Fields cause(c, "finding.cause_of.");
+    const JsonFields cause(c, "finding.cause_of.");
     out.cause_of.push_back({kind_of(cause.at("kind")), cause.get<std::size_t>("count")});
   }
   out.waived = f.find<std::string>("waived");
@@ -301,11 +302,11 @@ Json data_json(const Certificate& c) {
 
 Certificate certificate_of(const Json& json) {
   constexpr std::size_t kVerdicts = 3, kReasons = 14;
-  const Fields f(json, "certificate.");
+  const JsonFields f(json, "certificate.");
   Certificate out;
   out.verdict = f.word<Verdict>("verdict", parse_slug<Verdict, kVerdicts>);
   for (const Json& r : f.list("reasons")) {
-    const Fields reason(r, "certificate.reasons.");
+    const JsonFields reason(r, "certificate.reasons.");
     out.reasons.push_back({reason.word<ReasonKind>("kind", parse_slug<ReasonKind, kReasons>),
                            reason.get<std::string>("part"), reason.get<std::size_t>("count"),
                            reason.get<std::string>("text")});

@@ -149,11 +149,12 @@ std::string ledger_table(const MendResult& r, LengthUnit unit, bool is_written,
   const std::size_t most = options.every_finding ? r.ledger.size() : 2 * kMostLedgerRows;
   for (std::size_t i = 0; i < std::min(most, r.ledger.size()); ++i) {
     const LedgerLine& line = r.ledger[i];
-    std::string area = "-";
+    std::string area;
     if (line.area_added > 0) area = fmt::format("+{:.4g}", line.area_added);
     if (line.area_removed > 0) {
-      area = (line.area_added > 0 ? area + " " : "") + fmt::format("-{:.4g}", line.area_removed);
+      area += fmt::format("{}-{:.4g}", area.empty() ? "" : " ", line.area_removed);
     }
+    if (area.empty()) area = "-";
     table.add({std::to_string(line.step), std::string(slug(line.remedy)), target_of(line),
                changes_of(line),
                line.largest_movement > 0 ? fmt::format("{:.3g}", line.largest_movement) : "-", area,

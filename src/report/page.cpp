@@ -14,9 +14,10 @@
 #include "report/viewer_mesh.h"
 
 namespace aguja {
-namespace {
 
 using Json = nlohmann::ordered_json;
+
+namespace {
 
 // What a script element may hold: nothing that ends it.
 std::string safe(std::string text) {

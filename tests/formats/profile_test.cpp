@@ -157,6 +157,18 @@ TEST(Profile, LettersBeyondAsciiStandInQuotesAndCommentsOnly) {
                            "tolerance = 1\x01\n", "# \x7f\n", "intent = \"sheet\nñ"}) {
     EXPECT_THROW(static_cast<void>(read(text)), InputError) << text;
   }
+  // A quote opens nothing within a word, nor does one that belongs to the text before it.
+  EXPECT_EQ(read("[[waivers]]\nkind = \"gap\"\nreason = \"\"\"a\"\"\"\" # ñ\n").waivers.size(), 1u);
+  for (const char* text :
+       {"tolerance = +\"ﻪ\"\n", "tolerance = 1'é'\n", "a\"\"\"\né\"\"\" = 1\n"}) {
+    try {
+      static_cast<void>(read(text));
+      ADD_FAILURE() << text;
+    } catch (const InputError& error) {
+      EXPECT_NE(std::string(error.what()).find("a letter outside of quotes"), std::string::npos)
+          << error.what();
+    }
+  }
 }
 
 }  // namespace
