@@ -11,7 +11,7 @@
 namespace aguja {
 namespace {
 
-constexpr int kSamples = 2;  // along each side of a pixel
+constexpr int kSamplesPerSide = 2;  // along each side of a pixel
 constexpr float kFar = std::numeric_limits<float>::infinity();
 
 // What one sample sees.
@@ -182,15 +182,15 @@ RayScene::RayScene(const Model& model, std::span<const Patches> patches)
 RayScene::~RayScene() = default;
 
 std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& chosen) const {
-  const auto columns = static_cast<std::size_t>(look.width * kSamples);
-  const auto rows = static_cast<std::size_t>(look.height * kSamples);
+  const auto columns = static_cast<std::size_t>(look.width * kSamplesPerSide);
+  const auto rows = static_cast<std::size_t>(look.height * kSamplesPerSide);
   std::vector<SeenPixel> seen(columns * rows);
   parallel_ranges(rows, 8, [&](Range r) {
     for (std::size_t y = r.begin; y < r.end; ++y) {
       for (std::size_t x = 0; x < columns; ++x) {
         seen[y * columns + x] =
-            kernel_->look_along(look, chosen, (static_cast<double>(x) + 0.5) / kSamples,
-                                (static_cast<double>(y) + 0.5) / kSamples);
+            kernel_->look_along(look, chosen, (static_cast<double>(x) + 0.5) / kSamplesPerSide,
+                                (static_cast<double>(y) + 0.5) / kSamplesPerSide);
       }
     }
   });
@@ -205,8 +205,9 @@ std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& 
     for (std::size_t y = r.begin; y < r.end; ++y) {
       for (std::size_t x = 0; x < static_cast<std::size_t>(look.width); ++x) {
         double sum[3] = {};
-        for (std::size_t i = 0; i < kSamples * kSamples; ++i) {
-          const std::size_t sx = x * kSamples + i % kSamples, sy = y * kSamples + i / kSamples;
+        for (std::size_t i = 0; i < kSamplesPerSide * kSamplesPerSide; ++i) {
+          const std::size_t sx = x * kSamplesPerSide + i % kSamplesPerSide,
+                            sy = y * kSamplesPerSide + i / kSamplesPerSide;
           const SeenPixel& s = seen[sy * columns + sx];
           const bool line = (sx + 1 < columns && ends(s, seen[sy * columns + sx + 1])) ||
                             (sy + 1 < rows && ends(s, seen[(sy + 1) * columns + sx]));
@@ -216,7 +217,8 @@ std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& 
           sum[2] += line ? kEdge.blue : static_cast<double>(s.blue);
         }
         const auto mean = [&](int c) {
-          return static_cast<std::uint8_t>(std::lround(sum[c] / (kSamples * kSamples)));
+          return static_cast<std::uint8_t>(
+              std::lround(sum[c] / (kSamplesPerSide * kSamplesPerSide)));
         };
         image[y * static_cast<std::size_t>(look.width) + x] = {mean(0), mean(1), mean(2)};
       }
