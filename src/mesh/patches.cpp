@@ -514,7 +514,7 @@ class Recogniser {
       if (curved && curved->region.area < factor * flat.area) curved.reset();
     }
     if (curved) {
-      add(std::move(curved->region), curved->surface);
+      add(curved->region, curved->surface);
       return;
     }
     // One that the surface around leaves gradually is the flat side of a curved one, which may be
@@ -525,7 +525,7 @@ class Recogniser {
       plane.origin = fitted->origin;
       plane.axis = fitted->axis.dot(plane.axis) < 0 ? Vector(-fitted->axis) : fitted->axis;
     }
-    add(std::move(flat), plane);
+    add(flat, plane);
   }
 
   // Does the facet neither stand out nor lie between what is known? Most of those on free-form
@@ -584,7 +584,7 @@ class Recogniser {
     return open;
   }
 
-  void add(GrownRegion region, std::optional<Primitive> surface) {
+  void add(const GrownRegion& region, const std::optional<Primitive>& surface) {
     const PatchId id{static_cast<std::uint32_t>(result_.patches.size())};
     Patch patch;
     patch.triangles = region.triangles.size();
@@ -595,7 +595,7 @@ class Recogniser {
         patch.fit_error = std::max(patch.fit_error, std::fabs(surface->distance(corner(t, c))));
       }
     }
-    patch.surface = std::move(surface);
+    patch.surface = surface;
     result_.patches.push_back(std::move(patch));
   }
 
@@ -604,7 +604,7 @@ class Recogniser {
     for (std::uint32_t t = 0; t < result_.patch_of.size(); ++t) {
       if (!is_free(t) || has_equal_corners(mesh_.triangles()[t])) continue;
       GrownRegion region = grow(t, [](std::uint32_t, const Point&) { return true; });
-      if (!join_neighbour(region)) add(std::move(region), std::nullopt);
+      if (!join_neighbour(region)) add(region, std::nullopt);
     }
   }
 
