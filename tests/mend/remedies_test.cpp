@@ -16,6 +16,7 @@
 #include "aguja/mesh/weld.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/shapes.h"
+#include "tests/support/spoilt_solid.h"
 
 namespace aguja {
 namespace {
@@ -39,18 +40,6 @@ std::vector<TriangleId> where(const Mesh& mesh, const std::function<bool(const P
   return found;
 }
 
-Mesh soup_of(const Mesh& mesh) {
-  Mesh soup;
-  for (Triangle t : mesh.triangles) {
-    for (VertexId& v : t.corner) {
-      soup.points.push_back(mesh.point(v));
-      v = {static_cast<std::uint32_t>(soup.points.size() - 1)};
-    }
-    soup.triangles.push_back(t);
-  }
-  return soup;
-}
-
 TEST(Remedies, EachIsFoundByItsWord) {
   for (const Remedy r : all_remedies()) {
     EXPECT_EQ(parse_remedy(slug(r)), r);
@@ -62,7 +51,7 @@ TEST(Remedies, EachIsFoundByItsWord) {
 
 TEST(Weld, EqualPointsBecomeOneAndNothingMoves) {
   const Mesh box = grid_box(3, {1, 2, 3});
-  Mesh soup = soup_of(box);
+  Mesh soup = test::soup_of(box);
   soup.points[0].x() = soup.points[0].x() == 0 ? -0.0 : soup.points[0].x();
   soup.triangles.push_back({{VertexId{0}, VertexId{0}, VertexId{1}}});
   const Change change = weld(soup);

@@ -45,6 +45,19 @@ struct Torn {
   Components components;
 };
 
+struct PlannedZip {
+  explicit PlannedZip(std::uint64_t seed)
+      : torn(seed),
+        tolerance(2 * torn.width),
+        pairing(pair_rims(*torn.welded, *torn.edges, torn.components, tolerance)),
+        plan(plan_zip(*torn.welded, *torn.edges, pairing, tolerance)) {}
+
+  Torn torn;
+  double tolerance;
+  RimPairing pairing;
+  ZipPlan plan;
+};
+
 TEST(PairRims, CoversTheRimsOfCracksOnceAndNoWiderThanTheReach) {
   for (std::uint64_t seed = 1; seed <= 60; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
@@ -74,10 +87,8 @@ TEST(PlanZip, KnotsHoldWhatMeetsWithinTheTolerance) {
   std::size_t knots = 0;
   for (std::uint64_t seed = 1; seed <= 60; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
-    const Torn torn(seed);
-    const double tolerance = 2 * torn.width;
-    const RimPairing pairing = pair_rims(*torn.welded, *torn.edges, torn.components, tolerance);
-    const ZipPlan plan = plan_zip(*torn.welded, *torn.edges, pairing, tolerance);
+    const PlannedZip planned(seed);
+    const auto& [torn, tolerance, pairing, plan] = planned;
     std::set<VertexId> taken;
     for (const Knot& knot : plan.knots) {
       ++knots;
@@ -105,10 +116,8 @@ TEST(ApplyZip, JoinsWhatThePlanSaysAndKeepsTheRest) {
   std::size_t inserted = 0;
   for (std::uint64_t seed = 1; seed <= 60; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
-    const Torn torn(seed);
-    const double tolerance = 2 * torn.width;
-    const RimPairing pairing = pair_rims(*torn.welded, *torn.edges, torn.components, tolerance);
-    const ZipPlan plan = plan_zip(*torn.welded, *torn.edges, pairing, tolerance);
+    const PlannedZip planned(seed);
+    const auto& [torn, tolerance, pairing, plan] = planned;
     const Zipped zipped = apply_zip(*torn.welded, torn.mesh.patch_of, pairing, plan);
     EXPECT_EQ(zipped.mesh.triangles.size(), torn.mesh.triangles.size() + zipped.inserted);
     ASSERT_EQ(zipped.parent.size(), zipped.mesh.triangles.size());

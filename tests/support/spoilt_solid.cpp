@@ -37,6 +37,19 @@ std::uint32_t any(const Mesh& mesh, Random& random) {
 
 }  // namespace
 
+Mesh soup_of(const Mesh& mesh) {
+  Mesh soup;
+  for (Triangle t : mesh.triangles) {
+    for (VertexId& v : t.corner) {
+      soup.points.push_back(mesh.point(v));
+      v = {static_cast<std::uint32_t>(soup.points.size() - 1)};
+    }
+    soup.triangles.push_back(t);
+  }
+  soup.patch_of = mesh.patch_of;
+  return soup;
+}
+
 void spoil(Mesh& mesh, Defect defect, double width, Random& random) {
   switch (defect) {
     case Defect::crack: {
@@ -98,16 +111,7 @@ void spoil(Mesh& mesh, Defect defect, double width, Random& random) {
       break;
     }
     case Defect::soup: {
-      Mesh soup;
-      for (Triangle t : mesh.triangles) {
-        for (VertexId& v : t.corner) {
-          soup.points.push_back(mesh.point(v));
-          v = {static_cast<std::uint32_t>(soup.points.size() - 1)};
-        }
-        soup.triangles.push_back(t);
-      }
-      soup.patch_of = mesh.patch_of;
-      mesh = std::move(soup);
+      mesh = soup_of(mesh);
       break;
     }
   }

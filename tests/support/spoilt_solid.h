@@ -12,6 +12,9 @@ struct Whole {
 };
 [[nodiscard]] Whole random_solid(Random& random);
 
+/// Every triangle with corners of its own.
+[[nodiscard]] Mesh soup_of(const Mesh& mesh);
+
 enum class Defect { crack, hole, turned, copies, back, fin, stray, needle, soup };
 inline constexpr int kDefects = 9;
 /// `width`: of cracks.
