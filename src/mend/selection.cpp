@@ -169,11 +169,12 @@ std::string text_of(const Selection& s) {
 std::vector<std::size_t> select_findings(const Selection& s, std::span<const Finding> findings) {
   std::vector<std::size_t> found;
   if (!s.names_findings() && !s.near && !s.box) return found;
+  const std::set<std::string_view> ids(s.ids.begin(), s.ids.end());
   double nearest = std::numeric_limits<double>::infinity();
   for (std::size_t i = 0; i < findings.size(); ++i) {
     const Finding& f = findings[i];
     if (!s.part.empty() && f.part != s.part) continue;
-    const bool by_id = std::find(s.ids.begin(), s.ids.end(), f.id) != s.ids.end();
+    const bool by_id = ids.contains(f.id);
     const bool by_kind = std::find(s.kinds.begin(), s.kinds.end(), f.kind) != s.kinds.end();
     if (s.names_findings() && !by_id && !by_kind) continue;
     // An id is one finding wherever it lies.
@@ -183,9 +184,7 @@ std::vector<std::size_t> select_findings(const Selection& s, std::span<const Fin
       const double d = (f.place - *s.near).norm();
       if ((s.within > 0 && d > s.within) || d >= nearest) continue;
       nearest = d;
-      std::erase_if(found, [&](std::size_t k) {
-        return std::find(s.ids.begin(), s.ids.end(), findings[k].id) == s.ids.end();
-      });
+      std::erase_if(found, [&](std::size_t k) { return !ids.contains(findings[k].id); });
     }
     found.push_back(i);
   }
@@ -193,11 +192,14 @@ std::vector<std::size_t> select_findings(const Selection& s, std::span<const Fin
 }
 
 std::vector<std::string> missing_ids(const Selection& s, std::span<const Finding> findings) {
+  std::set<std::string_view> left(s.ids.begin(), s.ids.end());
+  for (const Finding& f : findings) {
+    if (left.empty()) break;
+    left.erase(f.id);
+  }
   std::vector<std::string> missing;
   for (const std::string& id : s.ids) {
-    const bool there =
-        std::any_of(findings.begin(), findings.end(), [&](const Finding& f) { return f.id == id; });
-    if (!there) missing.push_back(id);
+    if (left.contains(id)) missing.push_back(id);
   }
   return missing;
 }
@@ -228,6 +230,7 @@ std::pair<std::size_t, TriangleId> nearest_triangle(const Model& model, const Se
 }
 
 void check_names(const Model& model, const Selection& s) {
+  if (s.part.empty() && s.patches.empty()) return;
   const auto list = [](const std::set<std::string>& names) {
     std::string text;
     std::size_t count = 0;
@@ -263,36 +266,58 @@ void check_names(const Model& model, const Selection& s) {
   }
 }
 
+// From rising lists by part, what a selection is not about.
+void leave_out(const Model& model, std::span<const Finding> findings, const Selection& s,
+               std::vector<std::vector<TriangleId>>& wanted) {
+  std::vector<std::vector<TriangleId>> out(model.parts.size());
+  for (const Finding& f : findings) {
+    if (!f.part_index || !is_left_out(s, f)) continue;
+    auto& own = out[*f.part_index];
+    own.insert(own.end(), f.triangles.begin(), f.triangles.end());
+  }
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    std::sort(out[p].begin(), out[p].end());
+    const Part& part = model.parts[p];
+    const std::vector<bool> patches = named_patches(s.but, part);
+    const bool has_patches = !part.mesh().patch_of.empty();
+    std::erase_if(wanted[p], [&](TriangleId t) {
+      return std::binary_search(out[p].begin(), out[p].end(), t) ||
+             (has_patches && patches[part.mesh().patch_of[t.value].value]);
+    });
+  }
+}
+
 }  // namespace
 
 std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
                                                       std::span<const Finding> findings,
                                                       const Selection& s) {
   check_names(model, s);
-  std::vector<std::vector<bool>> wanted;
-  for (const Part& part : model.parts) wanted.emplace_back(part.mesh().triangles.size());
+  // A few of millions, often: what is selected is listed, not marked.
+  std::vector<std::vector<TriangleId>> wanted(model.parts.size());
   const bool by_patch = !s.patches.empty(), by_range = !s.triangles.empty();
   if (s.names_findings()) {
     for (const std::size_t i : select_findings(s, findings)) {
       if (!findings[i].part_index) continue;
-      for (const TriangleId t : findings[i].triangles)
-        wanted[*findings[i].part_index][t.value] = true;
+      auto& own = wanted[*findings[i].part_index];
+      own.insert(own.end(), findings[i].triangles.begin(), findings[i].triangles.end());
     }
   }
   const bool only_place = !s.names_findings() && !by_patch && !by_range;
+  const bool all_there = only_place && !s.near && (s.box || !s.part.empty() || !s.but.empty());
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     const Part& part = model.parts[p];
+    if (!by_patch && !by_range && !all_there) break;
     if (!s.part.empty() && part.name != s.part) continue;
     const std::vector<bool> named = named_patches(s.patches, part);
     for (std::uint32_t t = 0; t < part.mesh().triangles.size(); ++t) {
       const PatchId patch = part.mesh().patch_of.empty() ? PatchId{0} : part.mesh().patch_of[t];
-      bool is_wanted = by_patch && named[patch.value];
+      bool is_wanted = all_there || (by_patch && named[patch.value]);
       for (const auto& [first, last] : s.triangles) is_wanted |= first <= t && t <= last;
-      is_wanted |= only_place && !s.near && (s.box || !s.part.empty() || !s.but.empty());
       if (is_wanted && s.box) {
         for (const Point& c : corners_of(part.mesh(), {t})) is_wanted &= s.box->contains(c);
       }
-      if (is_wanted) wanted[p][t] = true;
+      if (is_wanted) wanted[p].push_back({t});
     }
   }
   if (only_place && s.near) {
@@ -301,29 +326,16 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
       const Mesh& mesh = model.parts[p].mesh();
       for (std::uint32_t k = 0; k < mesh.triangles.size(); ++k) {
         const bool same = !mesh.patch_of.empty() && mesh.patch_of[k] == mesh.patch_of[t.value];
-        if (same || k == t.value) wanted[p][k] = true;
+        if (same || k == t.value) wanted[p].push_back({k});
       }
     }
   }
-  // What is left out.
-  for (const Finding& f : findings) {
-    if (!f.part_index || !is_left_out(s, f)) continue;
-    for (const TriangleId t : f.triangles) wanted[*f.part_index][t.value] = false;
+  for (std::vector<TriangleId>& own : wanted) {
+    std::sort(own.begin(), own.end());
+    own.erase(std::unique(own.begin(), own.end()), own.end());
   }
-  std::vector<std::vector<TriangleId>> out(model.parts.size());
-  for (std::size_t p = 0; p < model.parts.size(); ++p) {
-    const Part& part = model.parts[p];
-    const std::vector<bool> left_out = named_patches(s.but, part);
-    for (std::uint32_t t = 0; t < wanted[p].size(); ++t) {
-      if (!wanted[p][t]) continue;
-      if (!s.but.empty() && !part.mesh().patch_of.empty() &&
-          left_out[part.mesh().patch_of[t].value]) {
-        continue;
-      }
-      out[p].push_back({t});
-    }
-  }
-  return out;
+  if (!s.but.empty()) leave_out(model, findings, s, wanted);
+  return wanted;
 }
 
 Model only_triangles(const Model& model, const std::vector<std::vector<TriangleId>>& triangles) {
