@@ -177,6 +177,12 @@ void FindingSink::add(Finding finding, const Identity& identity,
   finding.triangle_total = triangles.size();
   if (triangles.size() > options_.most_triangles) triangles.resize(options_.most_triangles);
   finding.triangles = std::move(triangles);
+  for (PartEntities& p : finding.further_parts) {
+    std::sort(p.triangles.begin(), p.triangles.end());
+    p.triangles.erase(std::unique(p.triangles.begin(), p.triangles.end()), p.triangles.end());
+    p.triangle_total = p.triangles.size();
+    if (p.triangles.size() > options_.most_triangles) p.triangles.resize(options_.most_triangles);
+  }
   findings_.push_back(std::move(finding));
 }
 

@@ -18,12 +18,12 @@ std::vector<const Finding*> worst_by_triangle(const Model& model, const Inspecti
 
 std::vector<std::size_t> model_triangles(const Model& model, const Finding& finding) {
   std::vector<std::size_t> all;
-  if (!finding.part_index) return all;
+  const std::vector<std::size_t> parts = parts_of(finding);
   std::size_t first = 0;
-  for (std::size_t p = 0; p < *finding.part_index; ++p) {
+  for (std::size_t p = 0; !parts.empty() && p < model.parts.size(); ++p) {
+    for (const TriangleId t : triangles_in(finding, p)) all.push_back(first + t.value);
     first += model.parts[p].mesh().triangles.size();
   }
-  for (const TriangleId t : finding.triangles) all.push_back(first + t.value);
   return all;
 }
 

@@ -242,6 +242,7 @@ Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
   Certifier certifier;
   const auto finish = [&](Finding f, const Placement& placement) {
     if (f.part_index) f.part = model.parts[*f.part_index].name;
+    for (PartEntities& p : f.further_parts) p.part = model.parts[p.part_index].name;
     f.severity = options.profile.severity(f.kind);
     Identity identity;
     identity.add_number(f.identity);

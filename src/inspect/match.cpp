@@ -51,6 +51,117 @@ class Places {
 
 }  // namespace
 
+namespace {
+
+// Findings with the ids of their parts, and what is left of each.
+struct Carried {
+  struct InPart {
+    PartId id;
+    std::vector<TriangleId> triangles;
+    bool had_triangles;
+  };
+  Finding finding;
+  std::vector<InPart> parts;
+};
+
+void carry(Carried& finding, const PartChange& change, std::span<const ChildrenOf> children) {
+  std::vector<Carried::InPart> now;
+  for (Carried::InPart& own : finding.parts) {
+    const auto at = std::find(change.before.begin(), change.before.end(), own.id);
+    if (at == change.before.end()) {
+      now.push_back(std::move(own));
+      continue;
+    }
+    const auto b = static_cast<std::size_t>(at - change.before.begin());
+    std::uint32_t first = 0;
+    for (std::size_t i = 0; i < b; ++i) {
+      first += static_cast<std::uint32_t>(change.triangles_before[i]);
+    }
+    for (std::size_t a = 0; a < change.after.size(); ++a) {
+      Carried::InPart part{change.after[a], {}, own.had_triangles};
+      for (const TriangleId t : own.triangles) {
+        if (t.value >= change.triangles_before[b]) continue;
+        const auto became = children[a].of({first + t.value});
+        part.triangles.insert(part.triangles.end(), became.begin(), became.end());
+      }
+      if (own.had_triangles ? !part.triangles.empty() : a == 0) now.push_back(std::move(part));
+    }
+  }
+  // What came from several parts, or from several triangles, is listed once.
+  finding.parts.clear();
+  for (Carried::InPart& part : now) {
+    const auto same = std::find_if(finding.parts.begin(), finding.parts.end(),
+                                   [&](const Carried::InPart& p) { return p.id == part.id; });
+    if (same == finding.parts.end()) {
+      finding.parts.push_back(std::move(part));
+    } else {
+      same->triangles.insert(same->triangles.end(), part.triangles.begin(), part.triangles.end());
+    }
+  }
+  for (Carried::InPart& part : finding.parts) {
+    std::sort(part.triangles.begin(), part.triangles.end());
+    part.triangles.erase(std::unique(part.triangles.begin(), part.triangles.end()),
+                         part.triangles.end());
+  }
+}
+
+}  // namespace
+
+std::vector<Finding> carried(std::span<const Finding> findings, std::span<const NamedPart> before,
+                             std::span<const PartChange> changes,
+                             std::span<const NamedPart> after) {
+  std::vector<Carried> all;
+  for (const Finding& f : findings) {
+    Carried one{f, {}};
+    for (const std::size_t p : parts_of(f)) {
+      const auto own = triangles_in(f, p);
+      one.parts.push_back({before[p].id, {own.begin(), own.end()}, !own.empty()});
+    }
+    all.push_back(std::move(one));
+  }
+  for (const PartChange& change : changes) {
+    std::size_t count = 0;
+    for (const std::size_t n : change.triangles_before) count += n;
+    std::vector<ChildrenOf> children;
+    for (const MeshMaps& maps : change.maps) children.emplace_back(maps, count);
+    for (Carried& one : all) carry(one, change, children);
+  }
+  std::map<PartId, std::size_t> index;
+  for (std::size_t p = 0; p < after.size(); ++p) index[after[p].id] = p;
+  std::vector<Finding> out;
+  for (Carried& one : all) {
+    Finding f = std::move(one.finding);
+    const bool was_in_parts = f.part_index.has_value();
+    std::map<std::size_t, Carried::InPart*> parts;
+    for (Carried::InPart& p : one.parts) {
+      if (const auto at = index.find(p.id); at != index.end()) parts[at->second] = &p;
+    }
+    if (was_in_parts && parts.empty()) continue;
+    f.further_parts.clear();
+    bool is_first = true;
+    for (const auto& [p, own] : parts) {
+      if (is_first) {
+        f.part_index = p;
+        f.part = after[p].name;
+        if (own->had_triangles) {
+          f.triangles = std::move(own->triangles);
+          f.triangle_total = f.triangles.size();
+        }
+        is_first = false;
+        continue;
+      }
+      PartEntities further;
+      further.part = after[p].name;
+      further.part_index = p;
+      further.triangles = std::move(own->triangles);
+      further.triangle_total = further.triangles.size();
+      f.further_parts.push_back(std::move(further));
+    }
+    out.push_back(std::move(f));
+  }
+  return out;
+}
+
 FindingMatches match_findings(std::span<const Finding> before, std::span<const Finding> after) {
   FindingMatches out;
   std::vector<bool> is_matched(after.size());

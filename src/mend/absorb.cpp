@@ -13,7 +13,6 @@
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/weld.h"
 #include "base/numbers.h"
-#include "mend/compose.h"
 #include "mend/edge_operations.h"
 
 namespace aguja {

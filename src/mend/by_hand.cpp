@@ -9,7 +9,6 @@
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/zero_area.h"
 #include "geometry/small_matrix.h"
-#include "mend/compose.h"
 #include "mend/editable_mesh.h"
 #include "mend/same_triangle.h"
 
@@ -184,34 +183,30 @@ TakenOut take_out(const Mesh& mesh, std::span<const TriangleId> triangles) {
   check(mesh, triangles);
   std::vector<bool> wanted(mesh.triangles.size());
   for (const TriangleId t : triangles) wanted[t.value] = true;
+  Change taken, rest;
   TakenOut out;
-  out.mesh.points = mesh.points;
-  out.rest.points = mesh.points;
-  out.rest.wires = mesh.wires;
+  for (Change* c : {&taken, &rest}) {
+    c->mesh.points = mesh.points;
+    c->mesh.points_are_distinct = mesh.points_are_distinct;
+    c->vertex_now = unchanged_vertices(mesh);
+  }
+  rest.mesh.wires = mesh.wires;
   for (std::uint32_t t = 0; t < wanted.size(); ++t) {
-    Mesh& to = wanted[t] ? out.mesh : out.rest;
+    Mesh& to = wanted[t] ? taken.mesh : rest.mesh;
     to.triangles.push_back(mesh.triangles[t]);
     if (!mesh.patch_of.empty()) to.patch_of.push_back(mesh.patch_of[t]);
     (wanted[t] ? out.triangles : out.rest_triangles).push_back({t});
   }
-  // Only points of its own, so that it is a mesh like any other.
-  for (Mesh* m : {&out.mesh, &out.rest}) {
-    m->points_are_distinct = mesh.points_are_distinct;
-    const std::vector<bool> used = m == &out.mesh ? points_of_triangles(*m) : used_points(*m);
-    const std::vector<bool> used_before = used_points(mesh);
-    std::vector<std::uint32_t> number(mesh.points.size());
-    Array<Point> points;
-    for (std::size_t v = 0; v < number.size(); ++v) {
-      number[v] = static_cast<std::uint32_t>(points.size());
-      const bool stays = used[v] || (m == &out.rest && !used_before[v]);
-      if (stays) points.push_back(mesh.points[v]);
-    }
-    for (Triangle& t : m->triangles) {
-      for (VertexId& v : t.corner) v = {number[v.value]};
-    }
-    for (Wire& w : m->wires) w = {VertexId{number[w[0].value]}, VertexId{number[w[1].value]}};
-    m->points = std::move(points);
-  }
+  // Only points of its own, so that it is a mesh like any other; what nothing used stays behind.
+  const std::vector<bool> used_before = used_points(mesh);
+  std::vector<bool> keep = used_points(rest.mesh);
+  for (std::size_t v = 0; v < keep.size(); ++v) keep[v] = keep[v] || !used_before[v];
+  keep_points(rest, keep);
+  keep_points(taken, points_of_triangles(taken.mesh));
+  out.mesh = std::move(taken.mesh);
+  out.vertex_in_mesh = std::move(taken.vertex_now);
+  out.rest = std::move(rest.mesh);
+  out.vertex_in_rest = std::move(rest.vertex_now);
   return out;
 }
 
@@ -224,6 +219,15 @@ Change put_back(const TakenOut& taken, const Change& changed, const Budget& budg
   for (std::size_t t = 0; t < taken.rest.triangles.size(); ++t) {
     change.parent.push_back(taken.rest_triangles[t]);
     change.spent.push_back(budget.spent_at(taken.rest_triangles[t]));
+  }
+  change.vertex_now = taken.vertex_in_rest;
+  for (std::size_t v = 0; v < change.vertex_now.size(); ++v) {
+    VertexId& now = change.vertex_now[v];
+    const VertexId own = taken.vertex_in_mesh[v];
+    if (now.value != kNoIndex || own.value == kNoIndex) continue;
+    if (const VertexId after = changed.vertex_now[own.value]; after.value != kNoIndex) {
+      now = {after.value + shift};
+    }
   }
   const bool patches = !taken.rest.patch_of.empty() || !changed.mesh.patch_of.empty();
   if (patches && out.patch_of.empty()) out.patch_of.assign(out.triangles.size(), PatchId{0});
@@ -238,6 +242,11 @@ Change put_back(const TakenOut& taken, const Change& changed, const Budget& budg
     change.parent.push_back(parent.value == kNoIndex ? parent : taken.triangles[parent.value]);
     change.spent.push_back(changed.spent[t]);
   }
+  const auto first = static_cast<std::uint32_t>(taken.rest.triangles.size());
+  for (const FurtherParent& f : changed.further_parents) {
+    change.further_parents.push_back({{f.triangle.value + first}, taken.triangles[f.parent.value]});
+  }
+  std::sort(change.further_parents.begin(), change.further_parents.end());
   for (Wire w : changed.mesh.wires) {
     for (VertexId& v : w) v.value += shift;
     out.wires.push_back(w);

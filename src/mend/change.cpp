@@ -6,15 +6,24 @@
 
 namespace aguja {
 
-Change unchanged(const Mesh& mesh, const Budget& budget) {
-  Change change;
-  change.mesh = mesh;
+namespace {
+
+void keep_triangles(Change& change, const Mesh& mesh, const Budget& budget) {
   change.parent.resize(mesh.triangles.size());
   change.spent.resize(mesh.triangles.size());
   for (std::uint32_t t = 0; t < change.parent.size(); ++t) {
     change.parent[t] = {t};
     change.spent[t] = budget.spent_at({t});
   }
+}
+
+}  // namespace
+
+Change unchanged(const Mesh& mesh, const Budget& budget) {
+  Change change;
+  change.mesh = mesh;
+  keep_triangles(change, mesh, budget);
+  change.vertex_now = unchanged_vertices(mesh);
   return change;
 }
 
@@ -28,14 +37,62 @@ std::uint32_t patch_count(const Mesh& mesh) {
 
 Mesh with_distinct_points(const Mesh& mesh) {
   if (mesh.points_are_distinct) return mesh;
+  return distinct_points(mesh).mesh;
+}
+
+Change distinct_points(const Mesh& mesh, const Budget& budget) {
+  Change change;
+  if (mesh.points_are_distinct) return unchanged(mesh, budget);
   const Welded welded(mesh);
-  Mesh distinct;
+  Mesh& distinct = change.mesh;
   distinct.points.assign(welded.points().begin(), welded.points().end());
   distinct.triangles.assign(welded.triangles().begin(), welded.triangles().end());
   distinct.wires.assign(welded.wires().begin(), welded.wires().end());
   distinct.patch_of = mesh.patch_of;
   distinct.points_are_distinct = true;
-  return distinct;
+  keep_triangles(change, mesh, budget);
+  change.vertex_now.resize(mesh.points.size());
+  for (std::uint32_t v = 0; v < change.vertex_now.size(); ++v) {
+    change.vertex_now[v] = welded.vertex({v});
+  }
+  return change;
+}
+
+void keep_points(Change& change, const std::vector<bool>& keep) {
+  Mesh& mesh = change.mesh;
+  std::vector<VertexId> now(keep.size(), VertexId{kNoIndex});
+  Array<Point> points;
+  for (std::size_t v = 0; v < keep.size(); ++v) {
+    if (!keep[v]) continue;
+    now[v] = {static_cast<std::uint32_t>(points.size())};
+    points.push_back(mesh.points[v]);
+  }
+  if (points.size() == mesh.points.size()) return;
+  mesh.points = std::move(points);
+  for (Triangle& t : mesh.triangles) {
+    for (VertexId& v : t.corner) v = now[v.value];
+  }
+  for (Wire& w : mesh.wires) {
+    for (VertexId& v : w) v = now[v.value];
+  }
+  for (VertexId& v : change.vertex_now) {
+    if (v.value != kNoIndex) v = now[v.value];
+  }
+}
+
+Change composed(const Change& first, Change second) {
+  std::vector<TriangleId> dropped = first.dropped;
+  for (const TriangleId t : second.dropped) {
+    if (first.parent[t.value].value != kNoIndex) dropped.push_back(first.parent[t.value]);
+  }
+  std::sort(dropped.begin(), dropped.end());
+  dropped.erase(std::unique(dropped.begin(), dropped.end()), dropped.end());
+  second.dropped = std::move(dropped);
+  std::vector<std::string> names = first.new_patches;
+  names.insert(names.end(), second.new_patches.begin(), second.new_patches.end());
+  second.new_patches = std::move(names);
+  static_cast<MeshMaps&>(second) = composed_maps(first, second);
+  return second;
 }
 
 }  // namespace aguja

@@ -15,6 +15,14 @@ EdgeCounts counts_of(const Mesh& mesh) {
   return count_edges(EdgeTable(welded.triangles(), welded.points().size()));
 }
 
+// Those that nothing used before stay. The change has all points still.
+void drop_points_that_lost_their_use(const Mesh& before, Change& change) {
+  const std::vector<bool> used_before = used_points(before);
+  std::vector<bool> keep = used_points(change.mesh);
+  for (std::size_t v = 0; v < keep.size(); ++v) keep[v] = keep[v] || !used_before[v];
+  keep_points(change, keep);
+}
+
 }  // namespace
 
 Change drop_triangles(const Mesh& mesh, std::span<const TriangleId> triangles,
@@ -29,6 +37,7 @@ Change drop_triangles(const Mesh& mesh, std::span<const TriangleId> triangles,
   Change change;
   Mesh& out = change.mesh;
   out.points = mesh.points;
+  change.vertex_now = unchanged_vertices(mesh);
   out.wires = mesh.wires;
   out.points_are_distinct = mesh.points_are_distinct;
   for (std::uint32_t t = 0; t < goes.size(); ++t) {
@@ -53,20 +62,7 @@ Change drop_triangles(const Mesh& mesh, std::span<const TriangleId> triangles,
       return nothing;
     }
   }
-  // Points that were used by these alone go with them.
-  const std::vector<bool> used_before = used_points(mesh);
-  const std::vector<bool> used_after = used_points(out);
-  std::vector<std::uint32_t> number(mesh.points.size());
-  Array<Point> points;
-  for (std::size_t v = 0; v < number.size(); ++v) {
-    number[v] = static_cast<std::uint32_t>(points.size());
-    if (used_after[v] || !used_before[v]) points.push_back(mesh.points[v]);
-  }
-  for (Triangle& t : out.triangles) {
-    for (VertexId& v : t.corner) v = {number[v.value]};
-  }
-  for (Wire& w : out.wires) w = {VertexId{number[w[0].value]}, VertexId{number[w[1].value]}};
-  out.points = std::move(points);
+  drop_points_that_lost_their_use(mesh, change);
   change.done = change.dropped.size();
   return change;
 }
@@ -75,37 +71,14 @@ Change drop_wires(const Mesh& mesh, const Budget& budget) {
   Change change = unchanged(mesh, budget);
   change.done = mesh.wires.size();
   change.mesh.wires.clear();
-  // Their points go too, unless they were unused before.
-  const std::vector<bool> used_before = used_points(mesh);
-  const std::vector<bool> used_after = used_points(change.mesh);
-  std::vector<std::uint32_t> number(mesh.points.size());
-  change.mesh.points.clear();
-  for (std::size_t v = 0; v < number.size(); ++v) {
-    number[v] = static_cast<std::uint32_t>(change.mesh.points.size());
-    if (used_after[v] || !used_before[v]) change.mesh.points.push_back(mesh.points[v]);
-  }
-  for (Triangle& t : change.mesh.triangles) {
-    for (VertexId& v : t.corner) v = {number[v.value]};
-  }
+  drop_points_that_lost_their_use(mesh, change);
   return change;
 }
 
 Change drop_unused_points(const Mesh& mesh, const Budget& budget) {
   Change change = unchanged(mesh, budget);
-  const std::vector<bool> used = used_points(mesh);
-  std::vector<std::uint32_t> number(mesh.points.size());
-  change.mesh.points.clear();
-  for (std::size_t v = 0; v < number.size(); ++v) {
-    number[v] = static_cast<std::uint32_t>(change.mesh.points.size());
-    if (used[v]) change.mesh.points.push_back(mesh.points[v]);
-  }
+  keep_points(change, used_points(mesh));
   change.done = mesh.points.size() - change.mesh.points.size();
-  for (Triangle& t : change.mesh.triangles) {
-    for (VertexId& v : t.corner) v = {number[v.value]};
-  }
-  for (Wire& w : change.mesh.wires) {
-    w = {VertexId{number[w[0].value]}, VertexId{number[w[1].value]}};
-  }
   return change;
 }
 

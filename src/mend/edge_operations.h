@@ -12,6 +12,7 @@ namespace aguja {
 [[nodiscard]] inline Replacement contraction(const EditableMesh& mesh, VertexId a, VertexId b,
                                              VertexId to) {
   Replacement r;
+  r.merge = {{a, to}, {b, to}};
   for (const VertexId v : {a, b}) {
     for (const TriangleId t : mesh.star(v)) {
       if (v == b && std::find(r.remove.begin(), r.remove.end(), t) != r.remove.end()) continue;
@@ -91,9 +92,9 @@ namespace aguja {
   // The first triangle runs a, b, p; the second b, a, q.
   const VertexId p = apex[0], q = apex[1];
   // Both halves are of the face that has more of the surface.
-  const TriangleId parent =
-      area_of(mesh.corners(both[0])) >= area_of(mesh.corners(both[1])) ? both[0] : both[1];
-  return Replacement{both, {{{{a, q, p}}, parent}, {{{q, b, p}}, parent}}};
+  const bool first = area_of(mesh.corners(both[0])) >= area_of(mesh.corners(both[1]));
+  const TriangleId parent = both[first ? 0 : 1], second = both[first ? 1 : 0];
+  return Replacement{both, {{{{a, q, p}}, parent, second}, {{{q, b, p}}, parent, second}}};
 }
 
 }  // namespace aguja

@@ -345,14 +345,22 @@ void EditableMesh::put(const Replacement& r, std::uint32_t operation, double spe
   for (const auto& added : r.add) {
     const TriangleId id{static_cast<std::uint32_t>(gone_.size())};
     const PatchId patch_there = patch(added.parent);
-    const TriangleId first = parent(added.parent);
+    std::vector<TriangleId> own = parents(added.parent);
+    if (added.second_parent) {
+      for (const TriangleId p : parents(*added.second_parent)) {
+        if (std::find(own.begin(), own.end(), p) == own.end()) own.push_back(p);
+      }
+    }
     new_triangles_.push_back(added.triangle);
-    new_parent_.push_back(first);
+    new_parents_.push_back(std::move(own));
     new_patch_.push_back(patch_there);
     new_spent_.push_back(spent_there);
     operation_.push_back(operation);
     gone_.push_back(false);
     for (const VertexId v : added.triangle.corner) own_star(v).push_back(id);
+  }
+  for (const Replacement::Merge& m : r.merge) {
+    if (m.from != m.into) merged_into_[m.from.value] = m.into;
   }
 }
 
@@ -366,7 +374,11 @@ EditableMesh::Finished EditableMesh::finish() const {
     const bool old = t < mesh_.triangles.size();
     mesh.triangles.push_back(triangle({t}));
     if (!mesh_.patch_of.empty()) mesh.patch_of.push_back(patch({t}));
-    change.parent.push_back(parent({t}));
+    std::vector<TriangleId> own = parents({t});
+    const TriangleId now{static_cast<std::uint32_t>(change.parent.size())};
+    change.parent.push_back(own[0]);
+    std::sort(own.begin() + 1, own.end());
+    for (std::size_t i = 1; i < own.size(); ++i) change.further_parents.push_back({now, own[i]});
     change.spent.push_back(spent({t}));
     out.operation_of.push_back(old ? kNoIndex : operation_[t - mesh_.triangles.size()]);
   }
@@ -378,18 +390,20 @@ EditableMesh::Finished EditableMesh::finish() const {
     for (const VertexId v : t.corner) keep[v.value] = true;
   }
   for (const Wire& w : mesh_.wires) keep[w[0].value] = keep[w[1].value] = true;
-  std::vector<std::uint32_t> number(keep.size(), kNoIndex);
-  for (std::uint32_t v = 0; v < keep.size(); ++v) {
-    if (!keep[v]) continue;
-    number[v] = static_cast<std::uint32_t>(mesh.points.size());
-    mesh.points.push_back(point({v}));
+  mesh.points = mesh_.points;
+  mesh.points.insert(mesh.points.end(), new_points_.begin(), new_points_.end());
+  mesh.wires = mesh_.wires;
+  change.vertex_now = unchanged_vertices(mesh_);
+  for (const auto& [v, into] : merged_into_) {
+    if (v >= mesh_.points.size() || keep[v]) continue;
+    VertexId end = into;
+    for (auto at = merged_into_.find(end.value); at != merged_into_.end() && !keep[end.value];
+         at = merged_into_.find(end.value)) {
+      end = at->second;
+    }
+    change.vertex_now[v] = end;
   }
-  for (Triangle& t : mesh.triangles) {
-    for (VertexId& v : t.corner) v = {number[v.value]};
-  }
-  for (const Wire& w : mesh_.wires) {
-    mesh.wires.push_back({VertexId{number[w[0].value]}, VertexId{number[w[1].value]}});
-  }
+  keep_points(change, keep);
   // A new point may have been put exactly on an old one.
   mesh.points_are_distinct = mesh_.points_are_distinct && new_points_.empty();
   return out;

@@ -18,9 +18,16 @@ struct Replacement {
   struct Added {
     Triangle triangle;
     TriangleId parent;  ///< one of those that go: gives patch and history
+    /// Another one of those that go whose surface it stands for, too.
+    std::optional<TriangleId> second_parent = {};
   };
   std::vector<TriangleId> remove;
   std::vector<Added> add;
+  /// Vertices that are merged into another one.
+  struct Merge {
+    VertexId from, into;
+  };
+  std::vector<Merge> merge = {};
 };
 
 class EditableMesh {
@@ -45,7 +52,6 @@ class EditableMesh {
   [[nodiscard]] std::span<const TriangleId> star(VertexId v) const;
   /// The triangles with both vertices.
   [[nodiscard]] std::vector<TriangleId> around(VertexId a, VertexId b) const;
-  /// What replaced a triangle of the input, as far as it stands for it; itself if it is there.
   [[nodiscard]] std::size_t triangle_count() const { return gone_.size(); }
 
   VertexId add_point(const Point& p);
@@ -77,8 +83,10 @@ class EditableMesh {
     return t.value < mesh_.triangles.size() ? budget_.spent_at(t)
                                             : new_spent_[t.value - mesh_.triangles.size()];
   }
-  [[nodiscard]] TriangleId parent(TriangleId t) const {
-    return t.value < mesh_.triangles.size() ? t : new_parent_[t.value - mesh_.triangles.size()];
+  // Triangles of the input that it stands for, that which gives its patch first.
+  [[nodiscard]] std::vector<TriangleId> parents(TriangleId t) const {
+    return t.value < mesh_.triangles.size() ? std::vector<TriangleId>{t}
+                                            : new_parents_[t.value - mesh_.triangles.size()];
   }
   std::vector<TriangleId>& own_star(VertexId v);
   [[nodiscard]] std::optional<RefusalReason> examine_edges(const Replacement& r) const;
@@ -94,7 +102,8 @@ class EditableMesh {
   std::vector<bool> gone_;  // old and new triangles
   std::vector<Point> new_points_;
   std::vector<Triangle> new_triangles_;
-  std::vector<TriangleId> new_parent_;
+  std::vector<std::vector<TriangleId>> new_parents_;
+  std::unordered_map<std::uint32_t, VertexId> merged_into_;
   std::vector<PatchId> new_patch_;
   std::vector<double> new_spent_;
   std::vector<std::uint32_t> operation_;

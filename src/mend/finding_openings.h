@@ -19,7 +19,7 @@ class FindingOpenings {
 
   /// Rims that touch themselves are divided first: `mesh()` is the mesh with that done.
   FindingOpenings(const Mesh& read, double tolerance, const Budget& budget)
-      : prepared_(divide_at_hanging_vertices(with_distinct_points(read), tolerance, budget)),
+      : prepared_(prepare(read, tolerance, budget)),
         edges_(mesh().triangles, mesh().points.size()),
         loops_(find_loops(mesh().points, mesh().triangles, edges_)) {
     if (loops_.loops.size() <= kMostForIslands) {
@@ -82,6 +82,11 @@ class FindingOpenings {
   }
 
  private:
+  static Change prepare(const Mesh& read, double tolerance, const Budget& budget) {
+    if (read.points_are_distinct) return divide_at_hanging_vertices(read, tolerance, budget);
+    const Change distinct = distinct_points(read, budget);
+    return composed(distinct, divide_at_hanging_vertices(distinct.mesh, tolerance, budget));
+  }
   static bool share_a_vertex(const Loop& a, const Loop& b) {
     const std::set<VertexId> own(a.begin(), a.end());
     return std::any_of(b.begin(), b.end(), [&](VertexId v) { return own.contains(v); });

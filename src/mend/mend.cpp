@@ -284,7 +284,7 @@ class Mender {
       if (now.model.parts[p].shape() == before.model.parts[p].shape()) continue;
       Change whole;
       whole.mesh = now.model.parts[p].mesh();
-      whole.parent.assign(whole.mesh.triangles.size(), {kNoIndex});
+      whole.parent.assign(whole.mesh.triangles.size(), TriangleId{kNoIndex});
       if (!harm_of(before.model.parts[p].mesh(), whole).empty()) return true;
     }
     return false;

@@ -4,7 +4,6 @@
 #include <set>
 
 #include "aguja/mend/drop.h"
-#include "mend/compose.h"
 
 namespace aguja {
 

@@ -53,7 +53,8 @@ std::vector<TriangleId> RemedyTarget::triangles_of(std::initializer_list<Finding
   std::vector<TriangleId> all;
   for (const Finding* f : findings) {
     if (std::find(kinds.begin(), kinds.end(), f->kind) == kinds.end()) continue;
-    all.insert(all.end(), f->triangles.begin(), f->triangles.end());
+    const auto own = triangles_in(*f, part);
+    all.insert(all.end(), own.begin(), own.end());
   }
   std::sort(all.begin(), all.end());
   all.erase(std::unique(all.begin(), all.end()), all.end());

@@ -4,7 +4,6 @@
 
 #include "aguja/mend/by_hand.h"
 #include "aguja/mend/run_step.h"
-#include "mend/compose.h"
 #include "mend/editable_mesh.h"
 #include "mend/ledger.h"
 #include "mend/remedies/fill.h"
@@ -62,7 +61,8 @@ class GroupOfFills {
   bool fill_part(std::size_t part, std::vector<FillShare>& shares) {
     const Mesh& read = state_.model.parts[part].mesh();
     const Budget budget{options_.tolerance, state_.traces[part]->spent};
-    const Mesh mesh = with_distinct_points(read);
+    const Change distinct = distinct_points(read, budget);
+    const Mesh& mesh = distinct.mesh;
     const FindingOpenings openings(mesh, options_.tolerance, budget);
     std::vector<FillWish> wishes;
     std::set<Loop> taken;
@@ -132,8 +132,8 @@ class GroupOfFills {
       result_.lines_of_step[share.step].push_back(std::move(line));
     }
     if (!any) return true;
-    result_.together.parents[part] = change.parent;
-    accept(result_.together.state, part, change);
+    result_.together.parts.push_back(
+        accept(result_.together.state, part, composed(distinct, change)));
     result_.together.changed = true;
     return true;
   }
@@ -143,27 +143,8 @@ class GroupOfFills {
   std::span<const Step> steps_;
   const StepOptions& options_;
   Progress* progress_;
-  FillsResult result_{{MendState({}), {}, false}, {}};
+  FillsResult result_{{.state = MendState({}), .lines = {}}, {}};
 };
-
-// The triangles before `first` of those after `second`.
-std::map<std::size_t, std::vector<TriangleId>> joined_parents(const StepResult& first,
-                                                              const StepResult& second) {
-  auto out = first.parents;
-  for (const auto& [part, later] : second.parents) {
-    const auto before = first.parents.find(part);
-    if (before == first.parents.end()) {
-      out[part] = later;
-      continue;
-    }
-    std::vector<TriangleId> own = later;
-    for (TriangleId& t : own) {
-      if (t.value != kNoIndex) t = before->second[t.value];
-    }
-    out[part] = std::move(own);
-  }
-  return out;
-}
 
 }  // namespace
 
@@ -177,12 +158,12 @@ FillsResult run_fills(const MendState& state, std::span<const Finding> findings,
       return std::move(*together);
     }
   }
-  FillsResult result{{state, {}, false}, {}};
+  FillsResult result{{.state = state, .lines = {}}, {}};
   std::vector<Finding> now(findings.begin(), findings.end());
   for (const Step& step : steps) {
     StepResult one = run_step(result.together.state, now, step, options, progress);
-    now = carried(now, one);
-    result.together.parents = joined_parents(result.together, one);
+    now = carried(now, result.together.state, one);
+    for (PartChange& change : one.parts) result.together.parts.push_back(std::move(change));
     result.together.state = std::move(one.state);
     result.together.changed |= one.changed;
     result.together.lines.insert(result.together.lines.end(), one.lines.begin(), one.lines.end());

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <optional>
 
 #include "aguja/mend/by_hand.h"
 #include "mend/ledger.h"
@@ -60,7 +61,7 @@ Inspection inspect_for_mending(const Model& model, const Profile& profile, doubl
 StepResult run_step(const MendState& state, std::span<const Finding> findings, const Step& step,
                     const StepOptions& options, Progress* progress) {
   const RemedyInfo& remedy = info(step.remedy);
-  StepResult result{state, {}, false};
+  StepResult result{.state = state, .lines = {}};
   if (!remedy.is_there()) {
     LedgerLine line = empty_line(step);
     line.refused.push_back({RefusalReason::does_not_apply,
@@ -83,10 +84,11 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
     const Part& part = state.model.parts[target.part];
     const Budget budget{allowed, state.traces[target.part]->spent};
     // Remedies work on distinct points; what that welds is no step of its own.
-    Mesh welded;
-    const bool needs_weld = !part.mesh().points_are_distinct && !(step.remedy == remedies::weld);
-    if (needs_weld) welded = with_distinct_points(part.mesh());
-    const Mesh& mesh = needs_weld ? welded : part.mesh();
+    std::optional<Change> welded;
+    if (!part.mesh().points_are_distinct && !(step.remedy == remedies::weld)) {
+      welded = distinct_points(part.mesh(), budget);
+    }
+    const Mesh& mesh = welded ? welded->mesh : part.mesh();
     Change change = remedy.run(
         {mesh, target, read, options.tolerance, budget, options.round_to_float, progress});
     std::string harm = harm_of(mesh, change);
@@ -106,8 +108,9 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
     describe(line, step, state, target);
     line.worse = harm;
     if (line.changed_anything()) {
-      result.parents[target.part] = change.parent;
-      accept(result.state, target.part, std::move(change));
+      if (welded) change = composed(*welded, std::move(change));
+      result.parts.push_back(accept(result.state, target.part, std::move(change)));
+      line.fate = result.parts.back().fate;
       result.changed = true;
     }
     result.lines.push_back(std::move(line));
@@ -117,41 +120,9 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
   return result;
 }
 
-std::vector<Finding> carried(std::span<const Finding> findings, const StepResult& result) {
-  std::vector<Finding> out(findings.begin(), findings.end());
-  for (const auto& [part, parents] : result.parents) {
-    std::size_t before = 0;
-    for (const TriangleId p : parents) {
-      if (p.value != kNoIndex) before = std::max<std::size_t>(before, p.value + 1ULL);
-    }
-    // What a triangle became: runs of one list, by triangle before.
-    std::vector<std::uint32_t> first(before + 1);
-    for (const TriangleId p : parents) {
-      if (p.value != kNoIndex) ++first[p.value + 1ULL];
-    }
-    for (std::size_t i = 1; i < first.size(); ++i) first[i] += first[i - 1];
-    std::vector<TriangleId> became(first.back());
-    std::vector<std::uint32_t> next(first.begin(), first.end());
-    for (std::uint32_t t = 0; t < parents.size(); ++t) {
-      if (parents[t].value != kNoIndex) became[next[parents[t].value]++] = {t};
-    }
-    for (Finding& f : out) {
-      if (f.part_index != part || f.triangles.empty()) continue;
-      std::vector<TriangleId> now;
-      for (const TriangleId t : f.triangles) {
-        if (t.value >= before) continue;
-        now.insert(now.end(), became.begin() + first[t.value],
-                   became.begin() + first[t.value + 1ULL]);
-      }
-      std::sort(now.begin(), now.end());
-      f.triangles = std::move(now);
-      f.triangle_total = f.triangles.size();
-    }
-    std::erase_if(out, [&, &p = part](const Finding& f) {
-      return f.part_index == p && f.triangle_total == 0;
-    });
-  }
-  return out;
+std::vector<Finding> carried(std::span<const Finding> findings, const MendState& before,
+                             const StepResult& result) {
+  return carried(findings, named_parts(before), result.parts, named_parts(result.state));
 }
 
 }  // namespace aguja

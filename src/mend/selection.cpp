@@ -173,7 +173,7 @@ std::vector<std::size_t> select_findings(const Selection& s, std::span<const Fin
   double nearest = std::numeric_limits<double>::infinity();
   for (std::size_t i = 0; i < findings.size(); ++i) {
     const Finding& f = findings[i];
-    if (!s.part.empty() && f.part != s.part) continue;
+    if (!s.part.empty() && !is_about(f, s.part)) continue;
     const bool by_id = ids.contains(f.id);
     const bool by_kind = std::find(s.kinds.begin(), s.kinds.end(), f.kind) != s.kinds.end();
     if (s.names_findings() && !by_id && !by_kind) continue;
@@ -266,14 +266,20 @@ void check_names(const Model& model, const Selection& s) {
   }
 }
 
+// To lists by part.
+void add_triangles(const Finding& f, std::vector<std::vector<TriangleId>>& of_part) {
+  for (const std::size_t part : parts_of(f)) {
+    const auto own = triangles_in(f, part);
+    of_part[part].insert(of_part[part].end(), own.begin(), own.end());
+  }
+}
+
 // From rising lists by part, what a selection is not about.
 void leave_out(const Model& model, std::span<const Finding> findings, const Selection& s,
                std::vector<std::vector<TriangleId>>& wanted) {
   std::vector<std::vector<TriangleId>> out(model.parts.size());
   for (const Finding& f : findings) {
-    if (!f.part_index || !is_left_out(s, f)) continue;
-    auto& own = out[*f.part_index];
-    own.insert(own.end(), f.triangles.begin(), f.triangles.end());
+    if (is_left_out(s, f)) add_triangles(f, out);
   }
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     std::sort(out[p].begin(), out[p].end());
@@ -297,11 +303,7 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
   std::vector<std::vector<TriangleId>> wanted(model.parts.size());
   const bool by_patch = !s.patches.empty(), by_range = !s.triangles.empty();
   if (s.names_findings()) {
-    for (const std::size_t i : select_findings(s, findings)) {
-      if (!findings[i].part_index) continue;
-      auto& own = wanted[*findings[i].part_index];
-      own.insert(own.end(), findings[i].triangles.begin(), findings[i].triangles.end());
-    }
+    for (const std::size_t i : select_findings(s, findings)) add_triangles(findings[i], wanted);
   }
   const bool only_place = !s.names_findings() && !by_patch && !by_range;
   const bool all_there = only_place && !s.near && (s.box || !s.part.empty() || !s.but.empty());
@@ -366,9 +368,8 @@ Model findings_as_patches(const Model& model, std::span<const Finding> findings)
     part.patch_names.resize(next);
     std::vector<bool> taken(part.mesh.triangles.size());
     for (const Finding& f : findings) {
-      if (f.part_index != p || f.triangles.empty()) continue;
       bool any = false;
-      for (const TriangleId t : f.triangles) {
+      for (const TriangleId t : triangles_in(f, p)) {
         if (taken[t.value]) continue;
         taken[t.value] = any = true;
         part.mesh.patch_of[t.value] = {next};

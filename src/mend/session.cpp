@@ -20,6 +20,7 @@ struct MendSession::Node {
   std::shared_ptr<const Inspection> inspection;
   std::vector<Finding> carried;  // of the last inspection before, if there is none
   bool can_carry = false;        // fills may go by them
+  std::vector<PartChange> changes = {};
 };
 
 // Passes progress on, and stops when the session is told to.
@@ -152,6 +153,7 @@ StepReport MendSession::push(StepResult result, std::vector<Step> steps) {
   }
   auto node = std::make_shared<Node>(
       Node{std::move(result.state), std::move(steps), std::move(result.lines), {}, {}, {}});
+  node->changes = std::move(result.parts);
   // What is known of a shape stays known.
   std::map<const Shape*, PartInspectionPtr> known;
   for (std::size_t p = 0; p < before.parts.size(); ++p) {
@@ -206,7 +208,7 @@ std::vector<StepReport> MendSession::run_group(std::span<const Step> steps) {
                                      [](const LedgerLine& l) { return l.changed_anything(); });
     reports.push_back({std::move(lines), changed});
   }
-  std::vector<Finding> still = carried(known, done.together);
+  std::vector<Finding> still = carried(known, node->state, done.together);
   push(std::move(done.together), {steps.begin(), steps.end()});
   if (nodes_[at_] != node) {
     nodes_[at_]->carried = std::move(still);
@@ -243,6 +245,8 @@ std::size_t MendSession::redo(std::size_t steps) {
 }
 
 void MendSession::forget_redo() { nodes_.resize(at_ + 1); }
+
+std::span<const PartChange> MendSession::part_changes() const { return nodes_[at_]->changes; }
 
 std::vector<LedgerLine> MendSession::ledger() const {
   std::vector<LedgerLine> all;

@@ -32,7 +32,10 @@ class Stitcher {
     current_.wires.assign(welded.wires().begin(), welded.wires().end());
     current_.patch_of = mesh.patch_of;
     current_.points_are_distinct = true;
-    result_.new_vertex = welded_ids(mesh, welded);
+    result_.new_vertex.resize(mesh.points.size());
+    for (std::uint32_t v = 0; v < mesh.points.size(); ++v) {
+      result_.new_vertex[v] = welded.vertex({v});
+    }
     result_.parent.resize(mesh.triangles.size());
     for (std::uint32_t t = 0; t < result_.parent.size(); ++t) result_.parent[t] = {t};
   }
@@ -68,22 +71,6 @@ class Stitcher {
   }
 
  private:
-  static std::vector<VertexId> welded_ids(const Mesh& mesh, const Welded& welded) {
-    std::vector<VertexId> ids(mesh.points.size());
-    for (std::uint32_t v = 0; v < ids.size(); ++v) ids[v] = {v};
-    if (welded.points().data() == mesh.points.data()) return ids;
-    for (auto& id : ids) id = {kNoIndex};
-    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
-      for (std::size_t c = 0; c < 3; ++c) {
-        ids[mesh.triangles[t][c].value] = welded.triangles()[t][c];
-      }
-    }
-    for (std::size_t w = 0; w < mesh.wires.size(); ++w) {
-      for (std::size_t c = 0; c < 2; ++c) ids[mesh.wires[w][c].value] = welded.wires()[w][c];
-    }
-    return ids;
-  }
-
   void make_edges(std::optional<EdgeTable>& edges) {
     timed(times_, "edges", [&] { edges.emplace(current_.triangles, current_.points.size()); });
   }
@@ -221,9 +208,7 @@ class Stitcher {
     result_.parent = std::move(parents);
     corner_origins_ = std::move(origins);
     index_origins();
-    for (VertexId& v : result_.new_vertex) {
-      if (v.value != kNoIndex) v = zipped.new_vertex[v.value];
-    }
+    for (VertexId& v : result_.new_vertex) v = zipped.new_vertex[v.value];
     result_.inserted += zipped.inserted;
     std::vector<bool> all(edges_after.size());
     for (const EdgeId e : joined) all[e.value] = true;
@@ -325,6 +310,7 @@ Change as_change(StitchResult result, const Budget& budget) {
   Change change;
   change.mesh = std::move(result.mesh);
   change.parent = std::move(result.parent);
+  change.vertex_now = std::move(result.new_vertex);
   change.spent = std::move(result.moved);
   for (std::size_t t = 0; t < change.spent.size(); ++t) {
     change.spent[t] += budget.spent_at(change.parent[t]);

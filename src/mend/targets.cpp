@@ -28,9 +28,9 @@ std::vector<RemedyTarget> targets_of(const MendState& state, std::span<const Fin
   }
   std::map<std::size_t, RemedyTarget> by_part;
   for (const std::size_t i : select_findings(selection, findings)) {
-    if (!findings[i].part_index) continue;
-    RemedyTarget& target = by_part[*findings[i].part_index];
-    target.findings.push_back(&findings[i]);
+    for (const std::size_t part : parts_of(findings[i])) {
+      by_part[part].findings.push_back(&findings[i]);
+    }
   }
   std::vector<std::vector<TriangleId>> triangles;
   try {

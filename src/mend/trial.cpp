@@ -35,13 +35,9 @@ Trial try_fills(std::shared_ptr<const MendState> state, std::span<const Finding>
         0, id + (own.empty() ? ": its naked edges form no closed loop; stitch or orient first"
                              : ": its rim meets itself: it is several openings"));
   }
-  // Fills name vertices of the mesh as it was prepared.
-  auto prepared = std::make_shared<MendState>(*state);
-  accept(*prepared, trial.part, openings.prepared());
   trial.of = state;
-  trial.state = prepared;
-  trial.outcomes =
-      Filler(prepared->model.parts[trial.part].mesh(), options.tolerance).try_all(own[0], options);
+  trial.prepared = std::make_shared<const Change>(openings.prepared());
+  trial.outcomes = Filler(trial.prepared->mesh, options.tolerance).try_all(own[0], options);
   return trial;
 }
 
@@ -50,18 +46,20 @@ StepResult accept_trial(const Trial& trial, FillMethod method, double tolerance)
   if (fill == nullptr) {
     throw ArgumentError(trial.id + ": " + std::string(slug(method)) + " gives no fill");
   }
-  const Mesh& mesh = trial.state->model.parts[trial.part].mesh();
-  const Budget budget{tolerance, trial.state->traces[trial.part]->spent};
-  Change change = add_fills(mesh, std::span(fill, 1), budget);
-  StepResult result{*trial.state, {}, change.done > 0};
-  LedgerLine line = line_of(mesh, budget, change);
+  const Change& prepared = *trial.prepared;
+  const Budget budget{tolerance, prepared.spent};
+  Change change = add_fills(prepared.mesh, std::span(fill, 1), budget);
+  StepResult result{.state = *trial.of, .lines = {}, .changed = change.done > 0};
+  LedgerLine line = line_of(prepared.mesh, budget, change);
   line.remedy = remedies::fill;
-  line.part = trial.state->model.parts[trial.part].name;
-  line.part_id = trial.state->traces[trial.part]->id;
+  line.part = trial.of->model.parts[trial.part].name;
+  line.part_id = trial.of->traces[trial.part]->id;
   line.findings = {trial.id};
   line.finding_count = 1;
   line.place = trial.place;
-  if (result.changed) accept(result.state, trial.part, std::move(change));
+  if (result.changed) {
+    result.parts.push_back(accept(result.state, trial.part, composed(prepared, std::move(change))));
+  }
   result.lines.push_back(std::move(line));
   return result;
 }

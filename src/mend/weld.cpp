@@ -10,17 +10,18 @@
 #include "aguja/geometry/box_tree.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/weld.h"
-#include "mend/compose.h"
 #include "mend/edge_operations.h"
 
 namespace aguja {
 
 Change weld(const Mesh& mesh, const Budget& budget) {
+  Change first = distinct_points(mesh);
+  Mesh& distinct = first.mesh;
   Change change;
-  const Mesh distinct = with_distinct_points(mesh);
   change.done = mesh.points.size() - distinct.points.size();
+  change.vertex_now = std::move(first.vertex_now);
   Mesh& out = change.mesh;
-  out.points = distinct.points;
+  out.points = std::move(distinct.points);
   out.points_are_distinct = true;
   for (const Wire& w : distinct.wires) {
     if (w[0] != w[1]) out.wires.push_back(w);

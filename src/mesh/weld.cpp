@@ -9,7 +9,8 @@ Welded::Welded(const Mesh& mesh)
     : points_(mesh.points), triangles_(mesh.triangles), wires_(mesh.wires) {
   if (mesh.points_are_distinct) return;
 
-  Array<VertexId> vertex_of(mesh.points.size());
+  Array<VertexId>& vertex_of = vertex_of_;
+  vertex_of.resize(mesh.points.size());
   PointIndexer indexer(mesh.points.size());
   // Adding 0.0 turns -0.0 into 0.0 and leaves everything else as it is.
   indexer.add(
@@ -18,6 +19,7 @@ Welded::Welded(const Mesh& mesh)
   own_points_ = indexer.finish(vertex_of);
   if (own_points_.size() == mesh.points.size()) {
     own_points_ = {};  // numbered by first appearance: every vertex is its own point
+    vertex_of_ = {};
     return;
   }
 

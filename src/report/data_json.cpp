@@ -207,9 +207,33 @@ Counts counts_of(const Json& json) {
   return counts;
 }
 
+namespace {
+
+Json numbers_json(std::span<const TriangleId> triangles) {
+  Json numbers = Json::array();
+  for (const TriangleId t : triangles) numbers.push_back(t.value);
+  return numbers;
+}
+
+std::vector<TriangleId> triangles_of(const JsonFields& fields, const std::string& where) {
+  std::vector<TriangleId> triangles;
+  for (const Json& t : fields.list("triangles")) {
+    const Json one = {{"triangle", t}};
+    triangles.push_back({JsonFields(one, where).get<std::uint32_t>("triangle")});
+  }
+  return triangles;
+}
+
+}  // namespace
+
 Json data_json(const Finding& f) {
-  Json triangles = Json::array(), waits = Json::array(), causes = Json::array();
-  for (const TriangleId t : f.triangles) triangles.push_back(t.value);
+  Json waits = Json::array(), causes = Json::array(), further = Json::array();
+  for (const PartEntities& p : f.further_parts) {
+    further.push_back({{"part", p.part},
+                       {"part_index", p.part_index},
+                       {"triangles", numbers_json(p.triangles)},
+                       {"triangle_total", p.triangle_total}});
+  }
   for (const FindingKind k : f.waits_for) waits.push_back(slug(k));
   for (const Symptom& s : f.cause_of) {
     causes.push_back({{"kind", slug(s.kind)}, {"count", s.count}});
@@ -236,13 +260,14 @@ Json data_json(const Finding& f) {
           {"depth", or_null(f.depth)},
           {"widths", std::move(widths)},
           {"detail", f.detail},
-          {"triangles", std::move(triangles)},
+          {"triangles", numbers_json(f.triangles)},
           {"triangle_total", f.triangle_total},
           {"waits_for", std::move(waits)},
           {"cause_of", std::move(causes)},
           {"waived", or_null(f.waived)},
           {"face", or_null(f.face)},
-          {"entity", or_null(f.entity)}};
+          {"entity", or_null(f.entity)},
+          {"further_parts", std::move(further)}};
 }
 
 Finding finding_of(const Json& json) {
@@ -272,10 +297,7 @@ Finding finding_of(const Json& json) {
                      w.get<double>("length"), w.get<std::size_t>("hanging")};
   }
   out.detail = f.get<std::string>("detail");
-  for (const Json& t : f.list("triangles")) {
-    const Json one = {{"triangle", t}};
-    out.triangles.push_back({JsonFields(one, "finding.").get<std::uint32_t>("triangle")});
-  }
+  out.triangles = triangles_of(f, "finding.");
   out.triangle_total = f.get<std::size_t>("triangle_total");
   for (const Json& k : f.list("waits_for")) out.waits_for.push_back(kind_of(k));
   for (const Json& c : f.list("cause_of")) {
@@ -285,6 +307,12 @@ Finding finding_of(const Json& json) {
   out.waived = f.find<std::string>("waived");
   out.face = f.find<std::uint32_t>("face");
   out.entity = f.find<std::uint64_t>("entity");
+  for (const Json& p : f.list("further_parts")) {
+    const JsonFields part(p, "finding.further_parts.");
+    out.further_parts.push_back({part.get<std::string>("part"), part.get<std::size_t>("part_index"),
+                                 triangles_of(part, "finding.further_parts."),
+                                 part.get<std::size_t>("triangle_total")});
+  }
   return out;
 }
 

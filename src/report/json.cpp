@@ -117,6 +117,14 @@ Json finding_json(const Finding& f, LengthUnit unit) {
   for (const Symptom& symptom : f.cause_of) {
     causes.push_back({{"kind", slug(symptom.kind)}, {"count", symptom.count}});
   }
+  Json further = Json::array();
+  for (const PartEntities& p : f.further_parts) {
+    const std::size_t listed = std::min(p.triangles.size(), InspectOptions::kMostListed);
+    Json own = Json::array();
+    for (std::size_t i = 0; i < listed; ++i) own.push_back(p.triangles[i].value);
+    further.push_back(
+        {{"part", p.part}, {"triangles", std::move(own)}, {"triangle_total", p.triangle_total}});
+  }
   return {{"id", f.id},
           {"kind", kind.slug},
           {"severity", slug(f.severity)},
@@ -138,7 +146,8 @@ Json finding_json(const Finding& f, LengthUnit unit) {
           {"cause_of", std::move(causes)},
           {"waived", f.waived ? Json(*f.waived) : Json(nullptr)},
           {"face", f.face ? Json(*f.face) : Json(nullptr)},
-          {"entity", f.entity ? Json(*f.entity) : Json(nullptr)}};
+          {"entity", f.entity ? Json(*f.entity) : Json(nullptr)},
+          {"further_parts", std::move(further)}};
 }
 
 void add_model(Json& object, const Model& model) {

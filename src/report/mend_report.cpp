@@ -26,6 +26,7 @@ Json line_json(const LedgerLine& line) {
           {"remedy", slug(line.remedy)},
           {"part", line.part},
           {"part_id", line.part_id},
+          {"fate", line.changed_anything() ? Json(slug(line.fate)) : Json(nullptr)},
           {"findings", line.findings},
           {"finding_count", line.finding_count},
           {"method", line.method},

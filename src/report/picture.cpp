@@ -178,7 +178,7 @@ struct PictureStudio::Impl {
     Vector sum = Vector::Zero();
     double area = 0;
     for (const TriangleId t : f.triangles) {
-      const Mesh& mesh = model.parts[*f.part_index].mesh();
+      const Mesh& mesh = model.parts.at(f.part_index.value_or(0)).mesh();
       const Triangle& c = mesh.triangle(t);
       const Vector n =
           (mesh.point(c[1]) - mesh.point(c[0])).cross(mesh.point(c[2]) - mesh.point(c[0]));

@@ -69,7 +69,7 @@ Point rounded_place(const Point& p, double diagonal) {
 std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::size_t entities,
                                 const Model& model, double diagonal) {
   const KindInfo& kind = info(f.kind);
-  const std::string part = model.parts.size() > 1 ? f.part : "";
+  const std::string part = model.parts.size() > 1 ? part_names(f) : "";
   return {f.waived ? "- waived" : std::string(mark(f.severity)),
           std::string(kind.slug),
           grouped(findings),

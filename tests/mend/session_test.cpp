@@ -312,6 +312,66 @@ TEST(Session, ShapesThatNoStepTouchedAreNotLookedAtAgain) {
   EXPECT_EQ(counting.inspected, 2);
 }
 
+TEST(Session, AFindingBetweenPartsIsMendedInEachOfThem) {
+  // Of every two neighbours, what lies in the plane between them.
+  Check check{.name = "faces-between", .kinds = {FindingKind::overlap}};
+  check.on_model = [](const Model& model, const ResolvedLimits&, FindingSink& sink) {
+    const auto in_plane = [&](std::size_t p, double x) {
+      std::vector<TriangleId> own;
+      const Mesh& mesh = model.parts[p].mesh();
+      for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+        const auto corners = mesh.triangles[t].corner;
+        if (std::all_of(corners, corners + 3, [&](VertexId v) { return mesh.point(v).x() == x; })) {
+          own.push_back({t});
+        }
+      }
+      return own;
+    };
+    for (std::size_t p = 0; p + 1 < model.parts.size(); ++p) {
+      const auto x = static_cast<double>(p + 1);
+      const auto first = in_plane(p, x), second = in_plane(p + 1, x);
+      if (first.empty() || second.empty()) continue;
+      Finding f;
+      f.kind = FindingKind::overlap;
+      f.part_index = p;
+      f.place = {x, 0.5, 0.5};
+      f.count = first.size() + second.size();
+      f.further_parts.push_back({"", p + 1, second, 0});
+      Identity identity;
+      identity.add_number(p);
+      sink.add(std::move(f), identity, first);
+    }
+  };
+  Model model;
+  for (int p = 0; p < 3; ++p) {
+    model.parts.emplace_back("part " + std::to_string(p), test::cube({1.0 * p, 0, 0}));
+  }
+  MendSession session(model, {.tolerance = 0, .more_checks = std::span(&check, 1)});
+  ASSERT_EQ(session.inspect().findings.size(), 2u);
+  const Finding f = session.inspect().findings[0];
+  ASSERT_EQ(f.further_parts.size(), 1u);
+  EXPECT_EQ(part_names(f), f.part + ", " + f.further_parts[0].part);
+  EXPECT_EQ(f.further_parts[0].triangle_total, 2u);
+  EXPECT_TRUE(is_about(f, "part 1"));
+  Selection in_last;
+  in_last.part = "part 2";
+  in_last.kinds = {FindingKind::overlap};
+  EXPECT_EQ(select_findings(in_last, session.inspect().findings).size(), 1u);
+
+  Step step;
+  step.remedy = remedies::delete_;
+  step.selection.ids = {f.id};
+  const StepReport report = session.run(step);
+  ASSERT_EQ(report.lines.size(), 2u);
+  EXPECT_EQ(report.lines[0].findings, report.lines[1].findings);
+  EXPECT_NE(report.lines[0].part_id, report.lines[1].part_id);
+  EXPECT_EQ(session.part_changes().size(), 2u);
+  for (const std::size_t p : {*f.part_index, f.further_parts[0].part_index}) {
+    EXPECT_EQ(session.model().parts[p].mesh().triangles.size(), 10u);
+  }
+  EXPECT_EQ(triangle_count(session.model()), 32u);
+}
+
 TEST(Session, SettingsBeyondSenseAreErrors) {
   MendSession session(model_of(test::cube()), {.tolerance = 0});
   Step step;

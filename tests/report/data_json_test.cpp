@@ -27,7 +27,9 @@ TEST(DataJson, WhatIsWrittenReadsBackToTheSame) {
   for (std::uint64_t seed = 1; seed <= 150; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
     const Inspection found = inspected(seed);
-    for (const Finding& f : found.findings) {
+    for (Finding f : found.findings) {
+      f.further_parts.resize(findings % 3);
+      for (PartEntities& p : f.further_parts) p = {"o\"ther", findings, f.triangles, 1 + findings};
       const std::string text = data_json(f).dump();
       const Finding back = finding_of(Json::parse(text));
       EXPECT_EQ(data_json(back).dump(), text);
@@ -41,6 +43,7 @@ TEST(DataJson, WhatIsWrittenReadsBackToTheSame) {
       EXPECT_EQ(back.cause_of, f.cause_of);
       EXPECT_EQ(back.waived, f.waived);
       EXPECT_EQ(back.part_index, f.part_index);
+      EXPECT_EQ(back.further_parts, f.further_parts);
       ++findings;
     }
     const std::string counts = data_json(found.counts).dump();

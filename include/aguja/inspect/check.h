@@ -54,7 +54,8 @@ class Identity {
 /// Collects the findings of one part, or those of the whole model, and completes them.
 class FindingSink {
  public:
-  /// Of a part: its shape. Of the model: null; findings may name a part by themselves then.
+  /// Of a part: its shape. Of the model: null; findings name their parts, one or several, by
+  /// themselves then.
   FindingSink(const Shape* shape, const InspectOptions& options)
       : shape_(shape), options_(options) {}
 

@@ -113,6 +113,15 @@ struct WidthProfile {
   std::size_t hanging = 0;  ///< vertices that face the inside of an edge
 };
 
+/// What a finding is about in one part beside its first.
+struct PartEntities {
+  std::string part;
+  std::size_t part_index = 0;
+  std::vector<TriangleId> triangles;  ///< as `Finding::triangles`
+  std::size_t triangle_total = 0;
+  friend bool operator==(const PartEntities&, const PartEntities&) = default;
+};
+
 /// One defect. Lengths are in the model's unit.
 struct Finding {
   /// Kind and digest of what it is about: independent of order, threads, measured numbers and
@@ -138,6 +147,17 @@ struct Finding {
   std::optional<std::string> waived;    ///< the profile's reason to leave it as it is
   std::optional<std::uint32_t> face;    ///< of a surface model: by number within its body
   std::optional<std::uint64_t> entity;  ///< the number that its file gives it
+  /// Where it lies between parts: the others, by number.
+  std::vector<PartEntities> further_parts = {};
 };
+
+/// Numbers of the parts that it is about; none: the whole model.
+[[nodiscard]] std::vector<std::size_t> parts_of(const Finding& finding);
+/// Their names, with commas between.
+[[nodiscard]] std::string part_names(const Finding& finding);
+/// Is it about a part of this name?
+[[nodiscard]] bool is_about(const Finding& finding, std::string_view part);
+/// Its triangles in one part.
+[[nodiscard]] std::span<const TriangleId> triangles_in(const Finding& finding, std::size_t part);
 
 }  // namespace aguja

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "aguja/inspect/finding.h"
+#include "aguja/model/part_change.h"
 
 namespace aguja {
 
@@ -29,5 +30,16 @@ struct FindingMatches {
 /// Cost      O(n log n).
 [[nodiscard]] FindingMatches match_findings(std::span<const Finding> before,
                                             std::span<const Finding> after);
+
+/// Findings after changes of parts, one after another, by what their triangles have become; those
+/// that have none left are gone, those without triangles in parts that are still there stay as they
+/// were. One whose triangles are now in several parts names them all.
+///
+/// `before`, `after`: the parts of either model.
+/// Cost      O(n) in the triangles of changed parts and of findings.
+[[nodiscard]] std::vector<Finding> carried(std::span<const Finding> findings,
+                                           std::span<const NamedPart> before,
+                                           std::span<const PartChange> changes,
+                                           std::span<const NamedPart> after);
 
 }  // namespace aguja

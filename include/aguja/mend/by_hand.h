@@ -59,6 +59,8 @@ struct TakenOut {
   std::vector<TriangleId> triangles;  ///< by triangle of `mesh`: its number before
   Mesh rest;                          ///< all others
   std::vector<TriangleId> rest_triangles;
+  // By vertex before: its number in either; kNoIndex where it is not there.
+  std::vector<VertexId> vertex_in_mesh, vertex_in_rest;
 };
 [[nodiscard]] TakenOut take_out(const Mesh& mesh, std::span<const TriangleId> triangles);
 /// `changed` (made from `taken.mesh`) and the rest as one mesh again, equal points welded.

@@ -8,7 +8,7 @@
 #include <vector>
 
 #include "aguja/mend/refusal.h"
-#include "aguja/mesh/mesh.h"
+#include "aguja/mesh/mesh_maps.h"
 
 namespace aguja {
 
@@ -24,11 +24,8 @@ struct Budget {
 
 /// A changed mesh and how it came about. Everything is by triangle of the new mesh unless it says
 /// otherwise.
-struct Change {
+struct Change : MeshMaps {
   Mesh mesh;
-  /// The triangle of the mesh before that this one is, is part of, or stands for; kNoIndex where
-  /// surface was added.
-  std::vector<TriangleId> parent;
   /// No more than this lies between it and the surface as it was read, both ways; 0 where surface
   /// was added.
   std::vector<double> spent;
@@ -44,11 +41,20 @@ struct Change {
 /// The change that changes nothing.
 [[nodiscard]] Change unchanged(const Mesh& mesh, const Budget& budget = {});
 
+/// Leaves out points of the changed mesh that are not to be kept; no triangle or wire uses them.
+void keep_points(Change& change, const std::vector<bool>& keep);
+
+/// `second` was made from the mesh of `first`: the change from before `first` to after `second`.
+/// What was done and refused is that of `second`.
+[[nodiscard]] Change composed(const Change& first, Change second);
+
 /// One more than the largest patch number in use; 0 if the mesh has no patches.
 [[nodiscard]] std::uint32_t patch_count(const Mesh& mesh);
 
-/// A copy in which equal points are one vertex (`Welded`) and points that no triangle or wire used
-/// stay as they are, for who edits it.
+/// A copy in which equal points are one vertex (`Welded`), also those that no triangle or wire uses,
+/// for who edits it; triangles keep their numbers.
 [[nodiscard]] Mesh with_distinct_points(const Mesh& mesh);
+/// The same, with what became of vertices.
+[[nodiscard]] Change distinct_points(const Mesh& mesh, const Budget& budget = {});
 
 }  // namespace aguja

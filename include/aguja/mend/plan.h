@@ -10,6 +10,7 @@
 #include "aguja/mend/fill.h"
 #include "aguja/mend/remedy.h"
 #include "aguja/mend/selection.h"
+#include "aguja/model/part_change.h"
 
 namespace aguja {
 
@@ -37,7 +38,8 @@ struct LedgerLine {
   std::size_t step = 0;
   Remedy remedy = remedies::weld;
   std::string part;
-  std::size_t part_id = 0;            ///< its number in the input, from 1; 0: of no part
+  PartId part_id = 0;                 ///< 0: of no part
+  PartFate fate = PartFate::changed;  ///< what became of it, if anything was done
   std::vector<std::string> findings;  ///< ids that it was about; as many as are listed
   std::size_t finding_count = 0;
   std::string method;

@@ -2,10 +2,10 @@
 /// \file
 /// One step of a plan.
 
-#include <map>
 #include <vector>
 
 #include "aguja/inspect/inspect.h"
+#include "aguja/inspect/match.h"
 #include "aguja/mend/plan.h"
 #include "aguja/mend/state.h"
 
@@ -15,9 +15,8 @@ struct StepResult {
   MendState state;                ///< as it was if nothing was done
   std::vector<LedgerLine> lines;  ///< one per part that it touched; at least one
   bool changed = false;
-  /// By part that changed: the triangle before of each triangle after; kNoIndex where there is
-  /// none.
-  std::map<std::size_t, std::vector<TriangleId>> parents = {};
+  /// What became of parts, in the order in which it was done.
+  std::vector<PartChange> parts = {};
 };
 
 /// What the inspection of a state says, with all triangles of its findings.
@@ -59,9 +58,8 @@ struct FillsResult {
                                     std::span<const Step> steps, const StepOptions& options,
                                     Progress* progress = nullptr);
 
-/// The findings after a change, by the triangles that theirs have become; those that have none left
-/// are gone.
+/// Findings of the state before a step (`carried`), after it.
 [[nodiscard]] std::vector<Finding> carried(std::span<const Finding> findings,
-                                           const StepResult& result);
+                                           const MendState& before, const StepResult& result);
 
 }  // namespace aguja

@@ -94,6 +94,9 @@ class MendSession {
   /// Forgets what was undone.
   void forget_redo();
 
+  /// What became of parts between the state before and this one; nothing at the start.
+  [[nodiscard]] std::span<const PartChange> part_changes() const;
+
   /// Lines of all steps up to now, refused ones too.
   [[nodiscard]] std::vector<LedgerLine> ledger() const;
 

@@ -15,7 +15,7 @@ struct Trial {
   std::size_t part = 0;
   Point place = Point::Zero();
   std::shared_ptr<const MendState> of;     ///< the state that was given
-  std::shared_ptr<const MendState> state;  ///< the same, made ready: that they were worked out for
+  std::shared_ptr<const Change> prepared;  ///< its part made ready: that they were worked out for
   std::vector<FillOutcome> outcomes;       ///< in the order of `fill_methods`
   /// The fill of a method, if it has one.
   [[nodiscard]] const Fill* find(FillMethod method) const;

@@ -26,8 +26,13 @@ class Welded {
   [[nodiscard]] std::span<const Wire> wires() const { return wires_; }
   [[nodiscard]] const Point& point(VertexId v) const { return points_[v.value]; }
   [[nodiscard]] const Triangle& triangle(TriangleId t) const { return triangles_[t.value]; }
+  /// What a vertex of the mesh is here.
+  [[nodiscard]] VertexId vertex(VertexId of_mesh) const {
+    return vertex_of_.empty() ? of_mesh : vertex_of_[of_mesh.value];
+  }
 
  private:
+  Array<VertexId> vertex_of_;  // empty: each is its own
   Array<Point> own_points_;
   Array<Triangle> own_triangles_;
   Array<Wire> own_wires_;

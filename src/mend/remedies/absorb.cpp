@@ -1,7 +1,7 @@
 #include "aguja/mend/absorb.h"
 
 #include "aguja/mend/remedy.h"
-#include "mend/compose.h"
+#include "mend/change_chain.h"
 
 namespace aguja::remedies {
 namespace {

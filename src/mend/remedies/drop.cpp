@@ -4,7 +4,7 @@
 #include <set>
 
 #include "aguja/mend/remedy.h"
-#include "mend/compose.h"
+#include "mend/change_chain.h"
 
 namespace aguja::remedies {
 namespace {

@@ -2,7 +2,6 @@
 
 #include <set>
 
-#include "mend/compose.h"
 #include "mend/finding_openings.h"
 
 namespace aguja::remedies {
