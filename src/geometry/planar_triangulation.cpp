@@ -25,9 +25,59 @@ struct FlatSide {
   int k;
 };
 
+// What the triangulation asks of its points: `turn`, `in_circle`, and `compare` along u (0) and v (1).
+class PointsInPlane {
+ public:
+  explicit PointsInPlane(std::span<const PlanarPoint> points) : points_(points) {}
+  [[nodiscard]] std::size_t size() const { return points_.size(); }
+  [[nodiscard]] int turn(std::uint32_t a, std::uint32_t b, std::uint32_t c) const {
+    return orient2d(points_[a].x(), points_[a].y(), points_[b].x(), points_[b].y(), points_[c].x(),
+                    points_[c].y());
+  }
+  [[nodiscard]] int in_circle(std::uint32_t i, std::uint32_t j, std::uint32_t k,
+                              std::uint32_t l) const {
+    const PlanarPoint &a = points_[i], &b = points_[j], &c = points_[k], &d = points_[l];
+    return aguja::in_circle(a.x(), a.y(), b.x(), b.y(), c.x(), c.y(), d.x(), d.y());
+  }
+  [[nodiscard]] int compare(std::uint32_t a, std::uint32_t b, int axis) const {
+    const double p = points_[a][axis], q = points_[b][axis];
+    return static_cast<int>(p > q) - static_cast<int>(p < q);
+  }
+
+ private:
+  std::span<const PlanarPoint> points_;
+};
+
+// Exact points as seen along an axis, from the side that a plane faces.
+class ExactPointsInPlane {
+ public:
+  ExactPointsInPlane(const ExactPoints& points, std::span<const ExactPointId> ids,
+                     const ExactPoints::View& view)
+      : points_(points), ids_(ids), view_(view) {}
+  [[nodiscard]] std::size_t size() const { return ids_.size(); }
+  [[nodiscard]] int turn(std::uint32_t a, std::uint32_t b, std::uint32_t c) const {
+    return view_.sign * points_.orient2d(ids_[a], ids_[b], ids_[c], view_.axis);
+  }
+  [[nodiscard]] int in_circle(std::uint32_t a, std::uint32_t b, std::uint32_t c,
+                              std::uint32_t d) const {
+    return view_.sign *
+           points_.in_circle_staged(ids_[a], ids_[b], ids_[c], ids_[d], view_.axis).sign;
+  }
+  [[nodiscard]] int compare(std::uint32_t a, std::uint32_t b, int axis) const {
+    const bool first = (axis == 0) == (view_.sign > 0);
+    return points_.compare(ids_[a], ids_[b], (view_.axis + (first ? 1 : 2)) % 3);
+  }
+
+ private:
+  const ExactPoints& points_;
+  std::span<const ExactPointId> ids_;
+  ExactPoints::View view_;
+};
+
+template <class Points>
 class Triangulator {
  public:
-  explicit Triangulator(std::span<const PlanarPoint> points)
+  explicit Triangulator(const Points& points)
       : points_(points), first_of_(points.size()), face_at_(points.size(), kNoFace) {
     order();
     sweep();
@@ -68,23 +118,24 @@ class Triangulator {
 
  private:
   [[nodiscard]] int turn(std::uint32_t a, std::uint32_t b, std::uint32_t c) const {
-    return orient2d(points_[a].x(), points_[a].y(), points_[b].x(), points_[b].y(), points_[c].x(),
-                    points_[c].y());
+    return points_.turn(a, b, c);
   }
 
+  [[nodiscard]] int compare(std::uint32_t a, std::uint32_t b) const {
+    const int first = points_.compare(a, b, 0);
+    return first != 0 ? first : points_.compare(a, b, 1);
+  }
   // By x, then y; equal points are the first of them.
   void order() {
     order_.resize(points_.size());
     std::iota(order_.begin(), order_.end(), 0u);
     std::sort(order_.begin(), order_.end(), [&](std::uint32_t a, std::uint32_t b) {
-      const PlanarPoint &p = points_[a], &q = points_[b];
-      if (p.x() != q.x()) return p.x() < q.x();
-      if (p.y() != q.y()) return p.y() < q.y();
-      return a < b;
+      const int where = compare(a, b);
+      return where != 0 ? where < 0 : a < b;
     });
     std::size_t kept = 0;
     for (const std::uint32_t v : order_) {
-      if (kept > 0 && points_[order_[kept - 1]] == points_[v]) {
+      if (kept > 0 && compare(order_[kept - 1], v) == 0) {
         first_of_[v] = order_[kept - 1];
         continue;
       }
@@ -216,10 +267,7 @@ class Triangulator {
     if (f.fixed[s.k]) return false;
     const FlatSide t = other_side(s);
     if (t.face == kNoFace) return false;
-    const auto at = [&](std::uint32_t v) { return points_[v]; };
-    const PlanarPoint a = at(f.corner[0]), b = at(f.corner[1]), c = at(f.corner[2]),
-                      d = at(faces_[t.face].corner[t.k]);
-    return in_circle(a.x(), a.y(), b.x(), b.y(), c.x(), c.y(), d.x(), d.y()) > 0;
+    return points_.in_circle(f.corner[0], f.corner[1], f.corner[2], faces_[t.face].corner[t.k]) > 0;
   }
 
   void make_delaunay() {
@@ -265,9 +313,9 @@ class Triangulator {
 
   // Does b lie ahead of `from` in the direction of `p`, all three on one line?
   [[nodiscard]] bool is_ahead(std::uint32_t from, std::uint32_t p, std::uint32_t b) const {
-    const PlanarPoint &o = points_[from], &x = points_[p], &y = points_[b];
-    if (o.x() != y.x()) return (x.x() > o.x()) == (y.x() > o.x()) && x.x() != o.x();
-    return (x.y() > o.y()) == (y.y() > o.y());
+    const int way = points_.compare(b, from, 0);
+    if (way != 0) return points_.compare(p, from, 0) == way;
+    return points_.compare(p, from, 1) == points_.compare(b, from, 1);
   }
 
   // Where the segment from `from` to `b` leaves `from`: along an edge to a vertex, or through the
@@ -376,7 +424,7 @@ class Triangulator {
     return result;
   }
 
-  std::span<const PlanarPoint> points_;
+  Points points_;
   std::vector<std::uint32_t> order_;
   std::vector<std::uint32_t> first_of_;
   std::vector<FlatFace> faces_;
@@ -385,10 +433,8 @@ class Triangulator {
   std::vector<FlatSide> hull_side_;
 };
 
-}  // namespace
-
-PlanarTriangulation triangulate(std::span<const PlanarPoint> points,
-                                std::span<const PlanarEdge> constraints) {
+template <class Points>
+PlanarTriangulation triangulated(const Points& points, std::span<const PlanarEdge> constraints) {
   for (const PlanarEdge& e : constraints) {
     if (e[0] >= points.size() || e[1] >= points.size()) {
       throw ArgumentError("triangulate: a constraint names a point that does not exist");
@@ -402,6 +448,19 @@ PlanarTriangulation triangulate(std::span<const PlanarPoint> points,
   PlanarTriangulation result = triangulator.result();
   result.refused = std::move(refused);
   return result;
+}
+
+}  // namespace
+
+PlanarTriangulation triangulate(std::span<const PlanarPoint> points,
+                                std::span<const PlanarEdge> constraints) {
+  return triangulated(PointsInPlane(points), constraints);
+}
+
+PlanarTriangulation triangulate(const ExactPoints& points, std::span<const ExactPointId> ids,
+                                const ExactPoints::View& view,
+                                std::span<const PlanarEdge> constraints) {
+  return triangulated(ExactPointsInPlane(points, ids, view), constraints);
 }
 
 }  // namespace aguja

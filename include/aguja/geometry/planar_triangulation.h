@@ -9,6 +9,8 @@
 
 #include <Eigen/Core>
 
+#include "aguja/geometry/exact_points.h"
+
 namespace aguja {
 
 using PlanarPoint = Eigen::Vector2d;
@@ -38,6 +40,14 @@ struct PlanarTriangulation {
 /// Source   Lawson: Software for C1 Surface Interpolation, 1977 (flips); Sloan: A Fast Algorithm for
 ///          Generating Constrained Delaunay Triangulations, Computers & Structures 47(3), 1993.
 [[nodiscard]] PlanarTriangulation triangulate(std::span<const PlanarPoint> points,
+                                              std::span<const PlanarEdge> constraints = {});
+
+/// The same of exact points that lie in one plane (or are looked at as if they did), seen along the
+/// axis of `view` from the side that makes it counter-clockwise; constraints and triangles name them
+/// by their number in `ids`. Circles, too, are those of this view.
+[[nodiscard]] PlanarTriangulation triangulate(const ExactPoints& points,
+                                              std::span<const ExactPointId> ids,
+                                              const ExactPoints::View& view,
                                               std::span<const PlanarEdge> constraints = {});
 
 }  // namespace aguja

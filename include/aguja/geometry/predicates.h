@@ -25,7 +25,14 @@
 namespace aguja {
 
 /// The stage that decided; for tests and benchmarks.
-enum class PredicateStage : std::uint8_t { filter, zero_column, expansion, rational };
+enum class PredicateStage : std::uint8_t {
+  filter,
+  zero_column,
+  expansion,
+  rational,
+  by_definition,  ///< of points that were made: it follows from how
+  whole           ///< of points that were made: whole numbers
+};
 
 struct StagedSign {
   int sign;
