@@ -3,6 +3,7 @@
 #include <array>
 #include <charconv>
 #include <cmath>
+#include <limits>
 #include <numbers>
 #include <system_error>
 
@@ -98,6 +99,21 @@ std::string_view symbol(LengthUnit unit) {
 }
 
 std::string_view name(LengthUnit unit) { return kLengths.at(static_cast<std::size_t>(unit)).name; }
+
+LengthUnit nearest_length_unit(double metres) {
+  // Of two that are as near, the more usual one.
+  constexpr LengthUnit kUsualFirst[] = {LengthUnit::millimetre, LengthUnit::metre,
+                                        LengthUnit::centimetre, LengthUnit::inch,
+                                        LengthUnit::foot,       LengthUnit::micrometre};
+  constexpr double kAsNearAsAnother = 1e-9;  // of logarithms
+  LengthUnit best = LengthUnit::millimetre;
+  double off = std::numeric_limits<double>::infinity();
+  for (const LengthUnit u : kUsualFirst) {
+    const double ratio = std::fabs(std::log(metres_per(u) / metres));
+    if (ratio < off - kAsNearAsAnother) off = ratio, best = u;
+  }
+  return best;
+}
 
 double metres_per(LengthUnit unit) { return micrometres_per(unit) / 1e6; }
 

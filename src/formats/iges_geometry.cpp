@@ -10,6 +10,7 @@
 
 #include "aguja/base/error.h"
 #include "base/numbers.h"
+#include "surface/limits.h"
 
 namespace aguja::detail {
 namespace {}  // namespace
@@ -67,12 +68,12 @@ CurvePtr IgesGeometry::make_curve(const IgesEntity& e, double s, bool raw) {
       double from = std::atan2(a.y() - center.y(), a.x() - center.x());
       double to = std::atan2(b.y() - center.y(), b.x() - center.x());
       if (from < 0) from += kFullTurn;
-      while (to <= from + 1e-12) to += kFullTurn;
-      if ((a - b).norm() <= 1e-9 * radius) to = from + kFullTurn;
+      while (to <= from + kParameterRounding) to += kFullTurn;
+      if ((a - b).norm() <= kSamePlace * radius) to = from + kFullTurn;
       Frame f;
       f.origin = center;
       const CurvePtr whole = make_circle(f, radius);
-      if (std::fabs(to - from - kFullTurn) < 1e-12)
+      if (std::fabs(to - from - kFullTurn) < kParameterRounding)
         return make_composite({{whole, {from, to}, true}});
       return make_trimmed(whole, {from, to});
     }
@@ -124,8 +125,9 @@ CurvePtr IgesGeometry::offset(const IgesEntity& e, const IgesValues& v, double s
         const CurveKind kind = c->kind();
         const Interval d = c->domain();
         const double speed = c->at(d.middle()).d1.norm() / s;
-        const bool is_even = std::fabs(c->at(d.low).d1.norm() / s - speed) <= 1e-9 * speed &&
-                             std::fabs(c->at(d.high).d1.norm() / s - speed) <= 1e-9 * speed;
+        const bool is_even =
+            std::fabs(c->at(d.low).d1.norm() / s - speed) <= kSameParameter * speed &&
+            std::fabs(c->at(d.high).d1.norm() / s - speed) <= kSameParameter * speed;
         if (!is_even || (kind != CurveKind::trimmed && kind != CurveKind::composite))
           throw IgesError(e.number, "an offset curve whose distance varies by arc length");
         from = d.low + from / speed;
@@ -156,7 +158,7 @@ CurvePtr IgesGeometry::conic(const IgesEntity& e, const IgesValues& v, double s)
   const double a = v.number(0), b = v.number(1), c = v.number(2), d = v.number(3), f0 = v.number(4),
                g = v.number(5), z = v.number(6) * s;
   const Point p(v.number(7) * s, v.number(8) * s, z), q(v.number(9) * s, v.number(10) * s, z);
-  if (!(std::fabs(b) <= 1e-12 * (std::fabs(a) + std::fabs(c))))
+  if (!(std::fabs(b) <= kParameterRounding * (std::fabs(a) + std::fabs(c))))
     throw IgesError(e.number, "a conic that is not in its axes");
   Frame frame;
   CurvePtr whole;
@@ -197,10 +199,10 @@ CurvePtr IgesGeometry::conic(const IgesEntity& e, const IgesValues& v, double s)
   }
   double from = *whole->parameter_of(p), to = *whole->parameter_of(q);
   if (whole->period() > 0) {
-    while (to <= from + 1e-12) to += kFullTurn;
+    while (to <= from + kParameterRounding) to += kFullTurn;
     if ((p - q).norm() == 0) to = from + kFullTurn;
-    return to - from > kFullTurn - 1e-12 ? make_composite({{whole, {from, to}, true}})
-                                         : make_trimmed(whole, {from, to});
+    return to - from > kFullTurn - kParameterRounding ? make_composite({{whole, {from, to}, true}})
+                                                      : make_trimmed(whole, {from, to});
   }
   if (from <= to) return make_trimmed(whole, {from, to});
   return make_composite({{whole, {to, from}, false}});
@@ -294,7 +296,7 @@ std::optional<Interval> IgesGeometry::file_domain(const IgesEntity& e, int depth
       const double to = std::atan2(v.number(6) - v.number(2), v.number(5) - v.number(1));
       const double start = from < 0 ? from + kFullTurn : from;
       double end = to;
-      while (end <= start + 1e-12) end += kFullTurn;
+      while (end <= start + kParameterRounding) end += kFullTurn;
       return Interval{start, end};
     }
     case 102: {
@@ -305,7 +307,8 @@ std::optional<Interval> IgesGeometry::file_domain(const IgesEntity& e, int depth
         const IgesEntity& part = file_.entity(v.pointer(1 + i), e.number);
         if (part.type == 116) continue;
         const auto own = depth < kMostDepth ? file_domain(part, depth + 1) : std::nullopt;
-        if (!own || (width && std::fabs(own->width() - *width) > 1e-9 * *width)) return {};
+        if (!own || (width && std::fabs(own->width() - *width) > kSameParameter * *width))
+          return {};
         width = own->width();
         total += *width;
       }

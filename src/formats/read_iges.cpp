@@ -11,6 +11,7 @@
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/surface/heal.h"
 #include "formats/iges_geometry.h"
+#include "surface/limits.h"
 
 namespace aguja {
 namespace {
@@ -57,16 +58,11 @@ class IgesReader {
 
  private:
   void set_unit(const IgesFile::Global& g) {
-    double off = 1e9;
-    for (const LengthUnit u : {LengthUnit::millimetre, LengthUnit::metre, LengthUnit::centimetre,
-                               LengthUnit::inch, LengthUnit::foot, LengthUnit::micrometre}) {
-      const double ratio = std::fabs(std::log(metres_per(u) / g.metres));
-      if (ratio < off - 1e-9) off = ratio, model_.unit = u;
-    }
+    model_.unit = nearest_length_unit(g.metres);
     model_.unit_assumed = !g.has_unit;
     const double ratio = g.metres / metres_per(model_.unit);
     // The model is drawn at a scale of its own.
-    geometry_.set_scale((std::fabs(ratio - 1) < 1e-9 ? 1 : ratio) / g.scale);
+    geometry_.set_scale((std::fabs(ratio - 1) < kSameParameter ? 1 : ratio) / g.scale);
   }
 
   template <class Work>
@@ -315,7 +311,7 @@ class IgesReader {
     if ((a - b).norm() == 0 && bulge == 0) return;  // a pole
     edge.start = static_cast<std::uint32_t>(body.vertices.size());
     body.vertices.push_back({a, 0});
-    if ((a - b).norm() <= 1e-9 * bulge) {
+    if ((a - b).norm() <= kSamePlace * bulge) {
       edge.end = edge.start;
     } else {
       edge.end = static_cast<std::uint32_t>(body.vertices.size());
@@ -356,7 +352,7 @@ class IgesReader {
       const std::uint32_t a = end(u), b = start(next);
       if (a == b) continue;
       const double size = distance(start(u), end(u)) + distance(start(next), end(next));
-      if (distance(a, b) > 1e-3 * size + uncertainty()) continue;  // open there
+      if (distance(a, b) > kEndElsewhere * size + uncertainty()) continue;  // open there
       for (BodyEdge& e : body.edges) {
         if (e.start == b) e.start = a;
         if (e.end == b) e.end = a;
@@ -521,7 +517,7 @@ class IgesReader {
           (edge.curve->point(d.low) - b).norm() + (edge.curve->point(d.high) - a).norm();
       if (back < there) std::swap(edge.from, edge.to);
       const double size = (a - b).norm();
-      if (std::min(there, back) > 1e-3 * size) {
+      if (std::min(there, back) > kEndElsewhere * size) {
         edge.from = nearest_parameter(*edge.curve, d, a);
         edge.to = nearest_parameter(*edge.curve, d, b);
       }

@@ -14,6 +14,9 @@
 namespace aguja {
 namespace {
 
+// A ratio of units that is whole but for this part of it is whole.
+constexpr double kWholeRatio = 1e-12;
+
 using detail::Entity;
 using detail::EntityError;
 using detail::Fields;
@@ -181,20 +184,10 @@ class StepReader {
     }
     for (const auto& [number, c] : contexts_) {
       if (!c.has_length || (first != 0 && number != first)) continue;
-      model_.unit = unit_of(c.metres);
+      model_.unit = nearest_length_unit(c.metres);
       model_.unit_assumed = false;
       return;
     }
-  }
-  static LengthUnit unit_of(double metres) {
-    LengthUnit best = LengthUnit::millimetre;
-    double off = 1e9;
-    for (const LengthUnit u : {LengthUnit::millimetre, LengthUnit::metre, LengthUnit::centimetre,
-                               LengthUnit::inch, LengthUnit::foot, LengthUnit::micrometre}) {
-      const double ratio = std::fabs(std::log(metres_per(u) / metres));
-      if (ratio < off - 1e-9) off = ratio, best = u;
-    }
-    return best;
   }
   [[nodiscard]] Context context_of(std::uint64_t number) const {
     const auto at = contexts_.find(number);
@@ -313,7 +306,8 @@ class StepReader {
     StepUnits units;
     // Whole powers of ten, and the same unit, stay exact.
     const double ratio = c.metres / metres_per(model_.unit);
-    units.length = std::fabs(ratio - std::round(ratio)) < 1e-12 * ratio ? std::round(ratio) : ratio;
+    units.length =
+        std::fabs(ratio - std::round(ratio)) < kWholeRatio * ratio ? std::round(ratio) : ratio;
     units.angle = c.radians;
     if (c.uncertainty) {
       const double own = *c.uncertainty / metres_per(model_.unit);

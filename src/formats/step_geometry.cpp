@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 #include <numbers>
+#include "surface/limits.h"
 
 namespace aguja::detail {
 namespace {
@@ -320,24 +321,23 @@ StepGeometry::Piece StepGeometry::piece_between(const Curve& curve, const Point&
     piece.from = nearest_parameter(curve, whole, start);
     piece.to = closed ? piece.from : nearest_parameter(curve, whole, end);
     // Two vertices at one place: all round, whichever way rounding has put them.
-    constexpr double kSame = 1e-9;
     const double apart = std::fabs(piece.to - piece.from);
-    if (std::min(apart, period - apart) <= kSame * period) piece.to = piece.from;
-    const double least = kSame * period;
+    if (std::min(apart, period - apart) <= kSameParameter * period) piece.to = piece.from;
+    const double least = kSameParameter * period;
     if (forward) {
       while (piece.to < piece.from + least) piece.to += period;
-      while (piece.to > piece.from + period * (1 + 1e-12)) piece.to -= period;
+      while (piece.to > piece.from + period * (1 + kParameterRounding)) piece.to -= period;
     } else {
       while (piece.to > piece.from - least) piece.to -= period;
-      while (piece.to < piece.from - period * (1 + 1e-12)) piece.to += period;
+      while (piece.to < piece.from - period * (1 + kParameterRounding)) piece.to += period;
     }
     return piece;
   }
   if (closed && domain.is_finite()) {
     const Point low = curve.point(domain.low);
     const double size = (curve.point(domain.middle()) - low).norm();
-    const bool closes = (low - curve.point(domain.high)).norm() <= 1e-6 * size;
-    if (closes && (low - start).norm() > 1e-3 * size) {
+    const bool closes = (low - curve.point(domain.high)).norm() <= kClosedCurve * size;
+    if (closes && (low - start).norm() > kEndElsewhere * size) {
       // It begins and ends elsewhere on the curve.
       piece.from = piece.to = nearest_parameter(curve, domain, start);
       piece.over_seam = piece.from > domain.low && piece.from < domain.high;
@@ -351,8 +351,8 @@ StepGeometry::Piece StepGeometry::piece_between(const Curve& curve, const Point&
   if (domain.is_finite() && (forward ? piece.to <= piece.from : piece.to >= piece.from)) {
     const Point low = curve.point(domain.low);
     const double size = std::max((start - end).norm(), (curve.point(domain.middle()) - low).norm());
-    const bool closes = (low - curve.point(domain.high)).norm() <= 1e-6 * size;
-    const double reach = 1e-6 * domain.width();
+    const bool closes = (low - curve.point(domain.high)).norm() <= kClosedCurve * size;
+    const double reach = kClosedCurve * domain.width();
     if (closes && forward && piece.to <= domain.low + reach) piece.to = domain.high;
     if (closes && forward && piece.from >= domain.high - reach) piece.from = domain.low;
     if (closes && !forward && piece.to >= domain.high - reach) piece.to = domain.low;

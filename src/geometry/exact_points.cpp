@@ -21,6 +21,7 @@ struct ExactPoints::Whole {
 namespace {
 
 using WholeNumber = mpz_class;
+using detail::kRoundoff;
 
 constexpr double kNever = std::numeric_limits<double>::infinity();
 // Farther off than this, as a part of the model's own numbers, a rounded coordinate is worked out
@@ -41,22 +42,22 @@ constexpr double kLeastRadius = 0x1p-1000;
 
 Near operator+(const Near& a, const Near& b) {
   const double v = a.value + b.value;
-  return {v, (a.radius + b.radius + std::fabs(v) * 0x1p-53) * kRadiusRounding};
+  return {v, (a.radius + b.radius + std::fabs(v) * kRoundoff) * kRadiusRounding};
 }
 Near operator-(const Near& a, const Near& b) { return a + Near{-b.value, b.radius}; }
 Near operator*(const Near& a, const Near& b) {
   const double v = a.value * b.value;
   return {v, (std::fabs(a.value) * b.radius + std::fabs(b.value) * a.radius + a.radius * b.radius +
-              std::fabs(v) * 0x1p-53 + kLeastRadius) *
+              std::fabs(v) * kRoundoff + kLeastRadius) *
                  kRadiusRounding};
 }
 Near operator/(const Near& a, const Near& b) {
   const double v = a.value / b.value;
-  const double least = (std::fabs(b.value) - b.radius) * (1 - 0x1p-50);
+  const double least = (std::fabs(b.value) - b.radius) * (1 - 8 * kRoundoff);
   if (!(least > 0)) return {0, kNever};
-  return {v,
-          ((a.radius + std::fabs(v) * b.radius) / least + std::fabs(v) * 0x1p-52 + kLeastRadius) *
-              kRadiusRounding};
+  return {v, ((a.radius + std::fabs(v) * b.radius) / least + std::fabs(v) * (2 * kRoundoff) +
+              kLeastRadius) *
+                 kRadiusRounding};
 }
 std::optional<int> sign_of(const Near& a) {
   if (a.value > a.radius) return 1;
@@ -332,7 +333,7 @@ void ExactPoints::look_closer(Made& point) const {
       point.known = static_cast<std::uint8_t>(point.known | 1U << k);
     } else {
       // Cut off, not rounded: off by less than an ulp.
-      point.radius[k] = std::max(std::fabs(rounded) * 0x1p-52, 0x1p-1074);
+      point.radius[k] = std::max(std::fabs(rounded) * (2 * kRoundoff), kLeastRadius);
     }
   }
 }
@@ -383,7 +384,7 @@ Point ExactPoints::approximation(ExactPointId p) const {
   const Made& m = made(p);
   Point near = m.near;
   for (int k = 0; k < 3; ++k) {
-    if (m.radius[k] <= std::fabs(m.near[k]) * 0x1p-53) continue;
+    if (m.radius[k] <= std::fabs(m.near[k]) * kRoundoff) continue;
     near[k] = ratio(whole(p)[k], whole(p).w, least_exponent_).get_d();
   }
   return near;
@@ -462,8 +463,8 @@ StagedSign ExactPoints::compare_staged(ExactPointId a, ExactPointId b, int axis)
   const double difference = (*sa.near)[axis] - (*sb.near)[axis];
   const double radius = ((*sa.radius)[axis] + (*sb.radius)[axis]) * kRadiusRounding;
   // A difference has the right sign, and is zero only if it is zero: two known ones need no more.
-  if (difference > radius * (1 + 0x1p-50)) return {1, PredicateStage::filter};
-  if (-difference > radius * (1 + 0x1p-50)) return {-1, PredicateStage::filter};
+  if (difference > radius * (1 + 8 * kRoundoff)) return {1, PredicateStage::filter};
+  if (-difference > radius * (1 + 8 * kRoundoff)) return {-1, PredicateStage::filter};
   if ((sa.known & sb.known) >> axis & 1) return {0, PredicateStage::zero_column};
   const auto of = [&](ExactPointId p) {
     return is_given(p) ? whole_of(given_[p.value]) : whole(p);

@@ -7,10 +7,24 @@
 #include <Eigen/Geometry>
 
 #include "aguja/geometry/box.h"
+#include "base/numbers.h"
 #include "geometry/small_matrix.h"
 
 namespace aguja {
 namespace {
+
+// Radians: a cone that is flatter or more slender is a plane or a cylinder.
+constexpr double kLeastConeAngle = 1e-4, kMostConeAngle = 1.5706;
+// Ratios of the squares of extents (of points, of normals) below which there is none.
+constexpr double kNoWidth = 1e-14, kNoApex = 1e-9;
+// Square of the extent: an error that is all rounding.
+constexpr double kExactFit = 1e-32;
+// Damping of the first step, and what is added to a diagonal of zeros for it (in units of extent).
+constexpr double kFitDamping = 1e-6, kLeastDiagonal = 1e-12;
+// A step that lowers the sum of squares by a thousandth is the last.
+constexpr double kSettledSum = 0.999;
+// Length of the part of a unit vector that gives the direction of an axis.
+constexpr double kNoDirection = 1e-9;
 
 constexpr double kFarthest = 1e4;  // radii beyond this times the extent are planes
 
@@ -120,7 +134,7 @@ void gradient(const Primitive& s, const Vector& u, const Vector& v, const Point&
   double by_radius = std::cos(s.second), by_height = -std::sin(s.second);
   if (s.kind == PrimitiveKind::torus) {
     const double h = std::max(
-        std::sqrt((a.radius - s.radius) * (a.radius - s.radius) + a.along * a.along), 1e-300);
+        std::sqrt((a.radius - s.radius) * (a.radius - s.radius) + a.along * a.along), kSomeLength);
     by_radius = (a.radius - s.radius) / h;
     by_height = a.along / h;
     out[5] = -by_radius;
@@ -145,7 +159,7 @@ bool is_sane(const Primitive& s, double extent) {
     case PrimitiveKind::sphere:
       return s.radius > 0 && s.radius < most;
     case PrimitiveKind::cone:
-      return s.second > 1e-4 && s.second < 1.5706;
+      return s.second > kLeastConeAngle && s.second < kMostConeAngle;
     case PrimitiveKind::torus:
       return s.second > 0 && s.radius > 0 && s.radius < most && s.second < most;
   }
@@ -250,7 +264,7 @@ std::optional<Primitive> fit_plane(std::span<const Point> points) {
   Eigen::Matrix3d covariance = Eigen::Matrix3d::Zero();
   for (const Point& p : points) covariance += (p - mean) * (p - mean).transpose();
   const PrincipalAxes axes = principal_axes(covariance);
-  if (!(axes.values[1] > 1e-14 * axes.values[2])) return std::nullopt;
+  if (!(axes.values[1] > kNoWidth * axes.values[2])) return std::nullopt;
   return Primitive{PrimitiveKind::plane, mean, axes.vectors.col(0), 0, 0};
 }
 
@@ -275,8 +289,8 @@ std::optional<Primitive> refine(const Primitive& start, std::span<const Point> p
 
   const auto m = static_cast<Eigen::Index>(n);
   double error = sum_of_squares(s, scaled);
-  double damping = 1e-6;
-  for (int step = 0; step < most_steps && error > 1e-32; ++step) {
+  double damping = kFitDamping;
+  for (int step = 0; step < most_steps && error > kExactFit; ++step) {
     const auto [u, v] = frame_of(s.axis);
     SmallMatrix a = SmallMatrix::Zero(m, m);
     SmallColumn b = SmallColumn::Zero(m);
@@ -289,7 +303,7 @@ std::optional<Primitive> refine(const Primitive& start, std::span<const Point> p
     bool better = false;
     for (int tries = 0; tries < 6 && !better; ++tries) {
       SmallMatrix damped = a;
-      for (Eigen::Index k = 0; k < m; ++k) damped(k, k) += damping * (a(k, k) + 1e-12);
+      for (Eigen::Index k = 0; k < m; ++k) damped(k, k) += damping * (a(k, k) + kLeastDiagonal);
       const SmallColumn by = solve(damped, b);
       if (!by.allFinite()) break;
       const Primitive next = stepped(s, {by.data(), n});
@@ -299,7 +313,7 @@ std::optional<Primitive> refine(const Primitive& start, std::span<const Point> p
         damping *= 16;
         continue;
       }
-      const bool settled = next_error > 0.999 * error;
+      const bool settled = next_error > kSettledSum * error;
       s = next;
       error = next_error;
       damping *= 0.1;
@@ -318,7 +332,7 @@ std::optional<Primitive> guess_sphere(std::span<const Point> points) {
   const Point mean = mean_of(points);
   Eigen::Matrix4d a = Eigen::Matrix4d::Zero();
   Eigen::Vector4d b = Eigen::Vector4d::Zero();
-  const double extent = std::max(box_of(points).diagonal(), 1e-300);
+  const double extent = std::max(box_of(points).diagonal(), kSomeLength);
   for (const Point& p : points) {
     const Vector d = (p - mean) / extent;
     const Eigen::Vector4d row(d.x(), d.y(), d.z(), 1);
@@ -359,7 +373,7 @@ std::optional<Primitive> guess_cone(std::span<const Point> points, std::span<con
     b += normals[i].dot(feet[i] - mean) * normals[i];
   }
   const PrincipalAxes axes = principal_axes(a);
-  if (!(axes.values[0] > 1e-9 * axes.values[2])) return std::nullopt;
+  if (!(axes.values[0] > kNoApex * axes.values[2])) return std::nullopt;
   const Point apex = mean + Vector(solve(a, b));
   const auto tips = fit_plane(normals);
   if (!tips) return std::nullopt;
@@ -371,7 +385,7 @@ std::optional<Primitive> guess_cone(std::span<const Point> points, std::span<con
     angle += std::atan2((d - d.dot(axis) * axis).norm(), d.dot(axis));
   }
   angle /= static_cast<double>(points.size());
-  if (!(angle > 1e-4 && angle < 1.5706)) return std::nullopt;
+  if (!(angle > kLeastConeAngle && angle < kMostConeAngle)) return std::nullopt;
   return Primitive{PrimitiveKind::cone, apex, axis, 0, angle};
 }
 
@@ -381,7 +395,7 @@ std::optional<Primitive> guess_torus(std::span<const Point> points, std::span<co
   // All normals of a surface of revolution meet its axis (Pottmann, Randrup 1998): the linear
   // complex with the least moments.
   const Point mean = mean_of(feet);
-  const double extent = std::max(box_of(feet).diagonal(), 1e-300);
+  const double extent = std::max(box_of(feet).diagonal(), kSomeLength);
   Eigen::Matrix<double, 6, 6> m = Eigen::Matrix<double, 6, 6>::Zero();
   for (std::size_t i = 0; i < normals.size(); ++i) {
     const Vector moment = ((feet[i] - mean) / extent).cross(normals[i]);
@@ -392,7 +406,7 @@ std::optional<Primitive> guess_torus(std::span<const Point> points, std::span<co
   const SmallColumn least = principal_axes(m).vectors.col(0);
   const Vector direction = least.head<3>();
   const double length = direction.norm();
-  if (!(length > 1e-9)) return std::nullopt;
+  if (!(length > kNoDirection)) return std::nullopt;
   const Vector axis = direction / length;
   const Point on_axis = mean + extent * axis.cross(Vector(least.tail<3>() / length));
   std::vector<Eigen::Vector2d> profile;

@@ -18,6 +18,9 @@
 namespace aguja {
 namespace {
 
+// Radians between patches of one plane: a millimetre in a metre.
+constexpr double kOnePlane = 1e-3;
+
 // Patches that meet at less than this are one surface as far as a mesher minds.
 constexpr double kSmooth = 5 * 0.017453292519943295;
 
@@ -286,7 +289,7 @@ Change join_planes(const Mesh& mesh, std::span<const TriangleId> triangles, cons
     if (p == q || p == kNoIndex || q == kNoIndex || !wanted[t.value] || !wanted[u.value]) continue;
     if (!patches[p].flat || !patches[q].flat) continue;
     const Vector n = patches[p].normal.normalized(), m = patches[q].normal.normalized();
-    if (n.dot(m) < std::cos(1e-3)) continue;
+    if (n.dot(m) < std::cos(kOnePlane)) continue;
     const Point& there = patches[q].origin;
     if (std::fabs(n.dot(there - patches[p].origin)) > 2 * fit) continue;
     const std::uint32_t a = root(p), b = root(q);

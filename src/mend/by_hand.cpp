@@ -164,7 +164,8 @@ Change copy_at_offset(const Mesh& mesh, std::span<const TriangleId> triangles, d
       Vector shift = Vector::Zero();
       if (!own.empty()) {
         // Normals that differ by the facets of a smooth surface only count as one.
-        shift = least_step(own, std::vector<double>(own.size(), -distance), 0.05).step;
+        constexpr double kOneNormal = 0.05;  // singular values
+        shift = least_step(own, std::vector<double>(own.size(), -distance), kOneNormal).step;
       }
       points[v] = mesh.point(v) + shift;
     }

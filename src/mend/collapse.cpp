@@ -74,7 +74,8 @@ class Collapser {
 
   bool attempt(const Replacement& r, bool improve) {
     if (r.remove.empty()) return false;
-    if (improve && !(worst(r, true) < 0.999 * worst(r, false))) {
+    constexpr double kBetter = 0.999;
+    if (improve && !(worst(r, true) < kBetter * worst(r, false))) {
       note(RefusalReason::no_gain);
       return false;
     }

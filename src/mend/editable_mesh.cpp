@@ -8,9 +8,13 @@
 
 #include "aguja/geometry/predicates.h"
 #include "aguja/mesh/crossings.h"
+#include "base/numbers.h"
 
 namespace aguja {
 namespace {
+
+// Two sides are as near, or two folds as sharp, where they differ by a thousandth of it.
+constexpr double kAsNearSide = 1e-3, kAsSharp = 1e-3;
 
 using VertexNumbers = std::pair<std::uint32_t, std::uint32_t>;
 
@@ -218,10 +222,10 @@ std::optional<RefusalReason> EditableMesh::examine_sides(const Replacement& r) c
               .norm();
       const double facing = side.normal.dot(normal);
       // Near a crease two sides are equally near: the one that agrees better counts.
-      if (distance < 0.999 * nearest - 1e-300) {
+      if (distance < (1 - kAsNearSide) * nearest - kSomeLength) {
         nearest = distance;
         best = facing;
-      } else if (distance <= 1.001 * nearest) {
+      } else if (distance <= (1 + kAsNearSide) * nearest) {
         best = std::max(best, facing);
       }
     }
@@ -285,7 +289,7 @@ std::optional<RefusalReason> EditableMesh::examine_walls(const Replacement& r) c
     for (const TriangleId t : star(v)) there.push_back(triangle(t));
     return there;
   });
-  return now < 0.999 * was ? std::optional(RefusalReason::wall_lost) : std::nullopt;
+  return now < (1 - kAsSharp) * was ? std::optional(RefusalReason::wall_lost) : std::nullopt;
 }
 
 std::size_t EditableMesh::fans_at(VertexId v) const {
@@ -313,9 +317,10 @@ std::optional<RefusalReason> EditableMesh::examine(const Replacement& r, double 
   // Rounding of distances that are zero in truth.
   Box box;
   for (const auto& t : before) box.extend(box_of(t));
-  const double noise =
-      std::min(1e-14 * std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff()),
-               std::max(left, 0.0) + 1e-14 * box.diagonal());
+  constexpr double kDistanceRounding = 1e-14;  // of the coordinates
+  const double noise = std::min(
+      kDistanceRounding * std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff()),
+      std::max(left, 0.0) + kDistanceRounding * box.diagonal());
   if (left < 0) return RefusalReason::beyond_budget;
   const auto there = distance_within_facing(after, before, left + noise);
   if (!there) return RefusalReason::beyond_budget;

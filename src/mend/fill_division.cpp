@@ -61,10 +61,13 @@ class TautDivider {
     const Vector ab = points_[b] - points_[a], ac = points_[c] - points_[a];
     const double area = ab.cross(ac).norm();
     const double longest = std::max({ab.squaredNorm(), ac.squaredNorm(), (ab - ac).squaredNorm()});
-    if (area < 1e-12 * longest && is_collinear(points_[a], points_[b], points_[c]))
+    // Only what is nearly flat is worth the exact question.
+    constexpr double kNearlyFlat = 1e-12;
+    if (area < kNearlyFlat * longest && is_collinear(points_[a], points_[b], points_[c]))
       return kInfinity;
     // The square of the longest side keeps ties from slivers, and costs next to nothing else.
-    return area + 1e-3 * longest;
+    constexpr double kOfLongest = 1e-3;
+    return area + kOfLongest * longest;
   }
 
   bool divide_small(const DraftLoop& loop) {
@@ -269,14 +272,16 @@ class Refiner {
       return std::atan2(x.cross(y).norm(), x.dot(y));
     };
     const double angles = angle(p) + angle(q);
+    constexpr double kOffNoise = 1e-3;               // of the most that is allowed
+    constexpr double kHalfTurn = M_PI * (1 + 1e-9);  // rounding of two angles
     if (rules_.off) {
       // The edge that lies nearer to the surface, if one clearly does.
-      const double now = off(a, b), then = off(p, q), noise = 1e-3 * rules_.most_off;
-      if (then > 0.9 * now + noise && (now <= 0.9 * then + noise || angles <= M_PI * (1 + 1e-9))) {
+      const double now = off(a, b), then = off(p, q), noise = kOffNoise * rules_.most_off;
+      if (then > 0.9 * now + noise && (now <= 0.9 * then + noise || angles <= kHalfTurn)) {
         return false;
       }
       if (then > 1.1 * now + noise) return false;
-    } else if (angles <= M_PI * (1 + 1e-9)) {
+    } else if (angles <= kHalfTurn) {
       return false;
     }
     // The direction of the sides: in `first` the edge runs from x to y.
@@ -320,9 +325,10 @@ class Refiner {
       }
       const Point old = draft_.points[v];
       draft_.points[v] = place(sum / (2.0 * static_cast<double>(star[v].size())));
+      constexpr double kTurnedCosine = 1e-3;  // on its edge, as seen from the mean
       const bool turned = std::any_of(star[v].begin(), star[v].end(), [&](std::uint32_t t) {
         const Vector n = normal_of(draft_.points, draft_.triangles[t]);
-        return n.dot(normal) <= 1e-3 * n.norm() * normal.norm();
+        return n.dot(normal) <= kTurnedCosine * n.norm() * normal.norm();
       });
       if (turned) draft_.points[v] = old;
     }

@@ -19,6 +19,21 @@
 namespace aguja {
 namespace {
 
+// Of cotangent weights: below it a triangle would pull the wrong way.
+constexpr double kLeastWeight = 1e-3;
+// Surfaces meet in a point when none is farther off than this part of the reach.
+constexpr double kMetPart = 1e-13;
+// Singular values of their normals: below the first they say the same, below the second they run side
+// by side.
+constexpr double kSameNormals = 1e-6, kSideBySide = 1e-4;
+// Of the opening's width: a place that is on a surface but for rounding.
+constexpr double kPlaceRounding = 1e-9;
+// No curve is divided into pieces shorter than this part of it.
+constexpr double kShortestPiece = 1e-3;
+// Where lines leave a place open, the middle counts by so much.
+constexpr double kMiddleWeight = 1e-6;
+constexpr double kStraightCosine = 1 - 1e-9;
+
 Vector unit_normal_of(const Mesh& mesh, TriangleId id) {
   const Triangle& t = mesh.triangle(id);
   const Point& a = mesh.point(t[0]);
@@ -378,8 +393,8 @@ class Fairing {
     }
     std::vector<double> sum(points_.size(), 0);
     for (const auto& [edge, w] : weight) {
-      sum[edge.first] += std::max(w, 1e-3);
-      sum[edge.second] += std::max(w, 1e-3);
+      sum[edge.first] += std::max(w, kLeastWeight);
+      sum[edge.second] += std::max(w, kLeastWeight);
     }
     std::vector<Triplet> entries;
     std::vector<double> row_weight;
@@ -401,8 +416,8 @@ class Fairing {
     };
     for (const auto& [edge, w] : weight) {
       const auto [a, b] = edge;
-      if (row_of[a] >= 0) put(row_of[a], b, std::max(w, 1e-3));
-      if (row_of[b] >= 0) put(row_of[b], a, std::max(w, 1e-3));
+      if (row_of[a] >= 0) put(row_of[a], b, std::max(w, kLeastWeight));
+      if (row_of[b] >= 0) put(row_of[b], a, std::max(w, kLeastWeight));
     }
     for (std::uint32_t p = 0; p < points_.size(); ++p) {
       if (row_of[p] >= 0) put(row_of[p], p, -sum[p]);
@@ -564,10 +579,10 @@ std::optional<Point> common_point(std::span<const Primitive* const> surfaces, Po
       distances.push_back(s->distance(p));
       farthest = std::max(farthest, std::fabs(distances.back()));
     }
-    if (farthest <= 1e-13 * reach) break;
+    if (farthest <= kMetPart * reach) break;
     // The least step: what the surfaces leave free stays.
-    const LeastStep least = least_step(normals, distances, 1e-6);
-    if (!(least.least_singular > 1e-4)) return std::nullopt;  // they run side by side
+    const LeastStep least = least_step(normals, distances, kSameNormals);
+    if (!(least.least_singular > kSideBySide)) return std::nullopt;  // they run side by side
     p -= least.step;
     if (!p.allFinite() || (p - start).norm() > reach) return std::nullopt;
   }
@@ -665,7 +680,7 @@ class Roof {
   }
 
   [[nodiscard]] const Point& point(std::uint32_t p) const { return maker_.draft.points[p]; }
-  [[nodiscard]] double near() const { return std::max(4 * around_.fit(), 1e-9 * width_); }
+  [[nodiscard]] double near() const { return std::max(4 * around_.fit(), kPlaceRounding * width_); }
 
   // Closes the side whose two neighbours meet it nearest.
   bool close_one() {
@@ -741,7 +756,7 @@ class Roof {
     const bool straight = s.kind == PrimitiveKind::plane && t.kind == PrimitiveKind::plane;
     const double length = (point(a) - point(b)).norm();
     const double size = 0.5 * (maker_.draft.size[a] + maker_.draft.size[b]);
-    const double wanted = std::ceil(length / std::max(size, 1e-3 * length) - 0.5);
+    const double wanted = std::ceil(length / std::max(size, kShortestPiece * length) - 0.5);
     const int pieces = static_cast<int>(std::clamp(wanted, straight ? 1.0 : 4.0, 400.0));
     DraftLoop path = {a};
     for (int i = 1; i < pieces; ++i) {
@@ -845,7 +860,7 @@ Point nearest_to_lines(const Draft& draft, const DraftLoop& loop,
     right += across * (draft.points[loop[e.at]] - middle);
   }
   // Where the lines leave it open, the middle decides.
-  sum += 1e-6 * Eigen::Matrix3d::Identity();
+  sum += kMiddleWeight * Eigen::Matrix3d::Identity();
   return middle + Point(solve(sum, right));
 }
 
@@ -903,9 +918,11 @@ class CreaseNet {
     const double length = (point(a) - point(b)).norm();
     const double size = 0.5 * (maker_.draft.size[a] + maker_.draft.size[b]);
     const Vector across = (point(b) - point(a)) / length;
-    const bool straight = leave.dot(across) > 1 - 1e-9 && arrive.dot(across) > 1 - 1e-9;
-    const int pieces = static_cast<int>(std::clamp(
-        std::ceil(length / std::max(size, 1e-3 * length) - 0.5), straight ? 1.0 : 4.0, 400.0));
+    const bool straight =
+        leave.dot(across) > kStraightCosine && arrive.dot(across) > kStraightCosine;
+    const int pieces = static_cast<int>(
+        std::clamp(std::ceil(length / std::max(size, kShortestPiece * length) - 0.5),
+                   straight ? 1.0 : 4.0, 400.0));
     const Point from = point(a), to = point(b);
     DraftLoop path = {a};
     for (int i = 1; i < pieces; ++i) {

@@ -52,7 +52,8 @@ Change divide_at_hanging_vertices(const Mesh& mesh, double tolerance, const Budg
       const double at = (q - p).dot(r - p) / length_sq;
       const double distance = (r - (p + at * (q - p))).norm();
       // Near the ends it is a near vertex, not a hanging one.
-      const double end = 1e-6 + 2 * tolerance / std::sqrt(length_sq);
+      constexpr double kAtEnd = 1e-6;  // of the edge
+      const double end = kAtEnd + 2 * tolerance / std::sqrt(length_sq);
       if (!(at > end && at < 1 - end) || distance > tolerance) return;
       found[e].push_back({at, v, distance});
     });

@@ -13,10 +13,22 @@
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
+#include "base/numbers.h"
 #include "geometry/small_matrix.h"
 
 namespace aguja {
 namespace {
+
+// Twice the rounding of a float.
+constexpr double kFloatRounding = 0x1p-22;
+// The sine between normals of one plane, beside what the fit allows: a tenth of a millimetre in a metre.
+constexpr double kFlatSine = 1e-4;
+// How far a first guess may be off to be worth a try, as a part of the extent of its points.
+constexpr double kGuess = 0.03, kSphereGuess = 1e-4;
+// A surface that moves by a smaller part of the fit reaches no farther.
+constexpr double kSettledPart = 0.02;
+// Normals must differ by this sine to give the direction of an axis.
+constexpr double kLeastAxisSine = 1e-3;
 
 using FloatVector = Eigen::Vector3f;
 
@@ -148,7 +160,7 @@ class Recogniser {
   // A triangle's own normal is only as good as its height allows.
   [[nodiscard]] bool agrees(const Vector& n, std::uint32_t t) const {
     const double sine = n.cross(normal_[t].cast<double>()).norm();
-    return sine <= 1e-4 + 3 * fit_ / std::max(height(t), 1e-300);
+    return sine <= kFlatSine + 3 * fit_ / std::max(height(t), kSomeLength);
   }
 
   void find_facets() {
@@ -328,7 +340,7 @@ class Recogniser {
     // Spheres are found by linear equations: those of true ones are as good as the points.
     const double extent = box_of(start).diagonal();
     const double off = largest_distance(surface, start);
-    if (off > (surface.kind == PrimitiveKind::sphere ? 1e-4 : 0.03) * extent + 4 * fit_) {
+    if (off > (surface.kind == PrimitiveKind::sphere ? kSphereGuess : kGuess) * extent + 4 * fit_) {
       return std::nullopt;
     }
     constexpr int kFewSteps = 6;
@@ -354,7 +366,7 @@ class Recogniser {
       if (!next) break;
       // Where it hardly changes it reaches no farther.
       const bool settled = std::all_of(known.begin(), known.end(), [&](const Point& p) {
-        return std::fabs(next->distance(p) - surface.distance(p)) < 0.02 * fit_;
+        return std::fabs(next->distance(p) - surface.distance(p)) < kSettledPart * fit_;
       });
       if (settled) break;
       surface = *next;
@@ -459,7 +471,7 @@ class Recogniser {
     // may reach onto another surface.
     for (std::size_t i = 1; i < near; ++i) {
       const Vector axis = ring.normals[0].cross(ring.normals[i]);
-      if (axis.norm() < 1e-3) continue;
+      if (axis.norm() < kLeastAxisSine) continue;
       std::vector<Point> own(ring.points.begin(),
                              ring.points.begin() + static_cast<std::ptrdiff_t>(ring.points_of[0]));
       own.insert(own.end(),
@@ -762,6 +774,7 @@ Patches patches_of(const Welded& mesh, const EdgeTable& edges, std::span<const P
 std::optional<double> decimal_grid(std::span<const Point> points, double finest) {
   // A few points lie on a coarse grid by chance.
   constexpr std::size_t kFewest = 50, kSample = 4000;
+  constexpr double kOffGrid = 1e-6;  // of a cell: what rounding makes of large coordinates
   if (points.size() < kFewest) return std::nullopt;
   const std::size_t step = std::max<std::size_t>(1, points.size() / kSample);
   for (double grid = 1; grid > finest; grid /= 10) {
@@ -769,7 +782,7 @@ std::optional<double> decimal_grid(std::span<const Point> points, double finest)
     for (std::size_t i = 0; i < points.size() && on_grid; i += step) {
       for (int axis = 0; axis < 3 && on_grid; ++axis) {
         const double cells = points[i][axis] / grid;
-        on_grid = std::fabs(cells - std::round(cells)) <= 1e-6;
+        on_grid = std::fabs(cells - std::round(cells)) <= kOffGrid;
       }
     }
     if (on_grid) return grid;
@@ -779,9 +792,9 @@ std::optional<double> decimal_grid(std::span<const Point> points, double finest)
 
 double fit_for(std::span<const Point> points, double wanted) {
   const Box box = box_of(points);
-  if (box.is_empty()) return std::max(wanted, 1e-300);
+  if (box.is_empty()) return std::max(wanted, kSomeLength);
   const double farthest = std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
-  const double fit = std::max({wanted, farthest * 0x1p-22, 1e-300});
+  const double fit = std::max({wanted, farthest * kFloatRounding, kSomeLength});
   // Half a cell off along all three axes.
   constexpr double kOfCell = 0.9, kMostOfDiagonal = 2e-4;
   const auto grid = decimal_grid(points, fit / kOfCell);

@@ -11,14 +11,16 @@ namespace {
 // The spacing of float numbers of this magnitude: what a file of floats cannot tell apart.
 double float_spacing(const Box& box) {
   const double largest = std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff());
-  return largest * 0x1p-23;
+  constexpr double kFloatSpacing = 0x1p-23;
+  return largest * kFloatSpacing;
 }
 
 // Up to two significant digits.
 double rounded_up(double value) {
   if (!(value > 0)) return value;
   const double unit = std::pow(10.0, std::floor(std::log10(value)) - 1);
-  return std::ceil(value / unit - 1e-9) * unit;
+  constexpr double kWholeButForRounding = 1e-9;
+  return std::ceil(value / unit - kWholeButForRounding) * unit;
 }
 
 bool is_narrow(const Stretch& s, const SurveyOptions& options) {

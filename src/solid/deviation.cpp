@@ -413,7 +413,9 @@ Accuracy checked_accuracy(const Model& a, const Model& b, const DeviationOptions
   if (options.accuracy) return {scale * *options.accuracy, 0.0};
   Box box = box_of(a);
   box.extend(box_of(b));
-  return {1e-6 * (scale * box.high - scale * box.low).norm(), 0.01};
+  // Left open: to a part of the models' size, or of what was found.
+  constexpr double kOfDiagonal = 1e-6, kOfFound = 0.01;
+  return {kOfDiagonal * (scale * box.high - scale * box.low).norm(), kOfFound};
 }
 
 }  // namespace

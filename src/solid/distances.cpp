@@ -201,8 +201,9 @@ std::optional<CircleThrough> circle_through(const Point& a, const Point& b, cons
   const Vector u = b - a, v = c - a;
   const Vector n = u.cross(v);
   const double squared = n.squaredNorm();
-  // Points on a line but for rounding have no circle either.
-  if (!(squared > 1e-24 * u.squaredNorm() * v.squaredNorm())) return std::nullopt;
+  // Points on a line but for rounding have no circle either: the sine is a few thousand roundings.
+  constexpr double kLeastSine = 1e-12;
+  if (!(squared > kLeastSine * kLeastSine * u.squaredNorm() * v.squaredNorm())) return std::nullopt;
   const Vector to_center =
       (u.squaredNorm() * v.cross(n) + v.squaredNorm() * n.cross(u)) / (2 * squared);
   return CircleThrough{a + to_center, n.normalized(), to_center.norm()};

@@ -297,10 +297,12 @@ class Finder {
     const Cells cells = find_cells(points_, triangles_, *edges_, own);
     // Exactly one cell is the outside of all others.
     std::optional<std::uint32_t> outside;
+    // A cell that is less than this part of the largest is none but for rounding of its volume.
+    constexpr double kNoVolume = 1e-12;
     double largest = 0;
     for (const Cell& c : cells.cells) largest = std::max(largest, std::fabs(c.volume));
     for (std::uint32_t c = 0; c < cells.cells.size(); ++c) {
-      if (std::fabs(cells.cells[c].volume) <= 1e-12 * largest) return;
+      if (std::fabs(cells.cells[c].volume) <= kNoVolume * largest) return;
       if (cells.cells[c].volume > 0) continue;
       if (outside) return;
       outside = c;
@@ -442,8 +444,11 @@ class Finder {
       strength[i] = own.row(static_cast<Eigen::Index>(i)).template cast<double>().square().sum();
     }
     std::vector<double> sign(open.size(), 1.0);
-    // Less than this is noise of the far field.
-    const double noise = 1e-6 * static_cast<double>(sum.size());
+    // Less than this, on average over the places asked, is noise of the far field.
+    constexpr double kFieldNoise = 1e-6;
+    // What turning a piece brings must be clearly more than nothing, or sweeps go on for ever.
+    constexpr double kLeastGain = 1e-3;
+    const double noise = kFieldNoise * static_cast<double>(sum.size());
     const auto margin = [&](std::size_t i) {
       if (strength[i] <= noise) return 0.0;
       const auto row = own.row(static_cast<Eigen::Index>(i)).template cast<double>().transpose();
@@ -455,7 +460,7 @@ class Finder {
       bool changed = false;
       for (std::size_t i = 0; i < open.size(); ++i) {
         // Turning changes the sum of squares by 4 x strength x margin.
-        if (margin(i) >= -1e-3) continue;
+        if (margin(i) >= -kLeastGain) continue;
         const auto row = own.row(static_cast<Eigen::Index>(i)).template cast<double>().transpose();
         sum -= 2 * sign[i] * row;
         sign[i] = -sign[i];

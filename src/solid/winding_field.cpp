@@ -200,8 +200,9 @@ WindingField::Moments WindingField::build(std::span<Placed> placed, std::uint32_
   for (int p = 0; p < 6; ++p) {
     for (int k = 0; k < 3; ++k) out.second[p][k] = static_cast<float>(m.second[p][k]);
   }
+  constexpr double kFloatError = 1e-6;
   out.radius = static_cast<float>((m.box.high - m.center).cwiseMax(m.center - m.box.low).norm() *
-                                  (1 + 1e-6));
+                                  (1 + kFloatError));
   out.first_item = begin;
   out.count = end - begin;
   return m;

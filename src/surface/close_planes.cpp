@@ -10,6 +10,9 @@
 namespace aguja {
 namespace {
 
+// The sine between planes up to which they are one: a micrometre in a metre.
+constexpr double kSamePlaneSine = 1e-6;
+
 // A loop of open edges as the missing face would use them.
 struct RimLoop {
   std::vector<EdgeUseOfFace> uses;
@@ -113,7 +116,8 @@ class PlaneCloser {
   [[nodiscard]] bool lies_in(const Face& face, const Point& p, const Vector& n) const {
     if (face.surface->kind() != SurfaceKind::plane) return false;
     const SurfacePoint at = face.surface->at(0, 0);
-    return at.normal().cross(n).norm() <= 1e-6 && std::fabs(n.dot(at.p - p)) <= tolerance_;
+    return at.normal().cross(n).norm() <= kSamePlaneSine &&
+           std::fabs(n.dot(at.p - p)) <= tolerance_;
   }
 
   void close(std::size_t outer, const std::vector<std::size_t>& order) {

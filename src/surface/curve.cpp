@@ -10,10 +10,14 @@
 
 #include "aguja/base/error.h"
 #include "base/numbers.h"
+#include "surface/limits.h"
 #include "surface/spline_basis.h"
 
 namespace aguja {
 namespace {
+
+// Radians: a step of Newton's method that no longer changes an angle.
+constexpr double kTurnRounding = 1e-15;
 
 Vector any_across(const Vector& axis) {
   // Across the coordinate axis that it leans on least.
@@ -31,7 +35,7 @@ Frame Frame::from(const Point& origin, const Vector& axis, const Vector& near_x)
   f.origin = origin;
   f.z = axis.norm() > 0 && axis.allFinite() ? Vector(axis.normalized()) : Vector(0, 0, 1);
   Vector x = near_x - near_x.dot(f.z) * f.z;
-  if (!(x.norm() > 1e-12 * near_x.norm()) || !x.allFinite()) {
+  if (!(x.norm() > kParameterRounding * near_x.norm()) || !x.allFinite()) {
     x = any_across(f.z);
     x -= x.dot(f.z) * f.z;
   }
@@ -91,7 +95,7 @@ class Ellipse : public Curve {
         if (!(std::fabs(slope) > 0)) break;
         const double step = std::clamp(-f / slope, -0.5, 0.5);
         t += step;
-        if (std::fabs(step) < 1e-15) break;
+        if (std::fabs(step) < kTurnRounding) break;
       }
     }
     return t < 0 ? t + kFullTurn : t;
@@ -237,9 +241,9 @@ class Spline : public Curve {
     const CurvePoint first = in_domain(d.low), last = in_domain(d.high);
     double size = 0;
     for (const Point& p : points_) size = std::max(size, (p - points_[0]).norm());
-    const bool meets = (first.p - last.p).norm() <= 1e-9 * size;
+    const bool meets = (first.p - last.p).norm() <= kSamePlace * size;
     const double speed = std::max(first.d1.norm(), last.d1.norm());
-    if (meets && (first.d1 - last.d1).norm() <= 1e-6 * speed) period_ = d.width();
+    if (meets && (first.d1 - last.d1).norm() <= kSmoothCurve * speed) period_ = d.width();
   }
   CurveKind kind() const override { return CurveKind::spline; }
   CurvePoint at(double t) const override {
@@ -360,7 +364,7 @@ class OffsetCurve : public Curve {
       : curve_(std::move(curve)),
         distance_(std::move(distance)),
         direction_(direction),
-        step_(1e-5 * (curve_->domain().is_finite() ? curve_->domain().width() : 1)) {}
+        step_(kDifferenceStep * (curve_->domain().is_finite() ? curve_->domain().width() : 1)) {}
   CurveKind kind() const override { return CurveKind::offset; }
   CurvePoint at(double t) const override {
     CurvePoint c = first(t);
@@ -550,8 +554,9 @@ std::vector<double> divide_curve(const Curve& curve, const Interval& range, doub
                                  double angle, double longest) {
   std::vector<double> out = {range.low};
   if (!(range.width() > 0)) return {range.low, range.high};
-  const double rounding = 1e-14 * std::max(std::fabs(range.low), std::fabs(range.high));
-  const double least = std::max(1e-6 * range.width(), rounding);
+  const double rounding =
+      kLeastPieceRounding * std::max(std::fabs(range.low), std::fabs(range.high));
+  const double least = std::max(kLeastPiece * range.width(), rounding);
   if (range.width() <= least) return {range.low, range.high};
   // Breaks next to an end, or to each other, are rounding.
   std::vector<double> stops;
@@ -584,7 +589,7 @@ std::vector<double> divide_curve(const Curve& curve, const Interval& range, doub
       const double width = next.to - start;
       bool fine = true;
       if (!straight && width > least) {
-        Vector last = curve.at(start + 1e-9 * width).d1;
+        Vector last = curve.at(start + kInsidePiece * width).d1;
         double turned = 0;
         for (const double part : {0.25, 0.5, 0.75}) {
           const CurvePoint c = curve.at(start + part * width);
@@ -592,7 +597,7 @@ std::vector<double> divide_curve(const Curve& curve, const Interval& range, doub
           turned += turn_between(last, c.d1);
           last = c.d1;
         }
-        turned += turn_between(last, curve.at(next.to - 1e-9 * width).d1);
+        turned += turn_between(last, curve.at(next.to - kInsidePiece * width).d1);
         fine = fine && turned <= angle;
       }
       if (fine && longest > 0) fine = (next.p - from).norm() <= longest || width <= least;
@@ -611,7 +616,7 @@ std::vector<double> divide_curve(const Curve& curve, const Interval& range, doub
     if (!refined && !straight && out.size() >= 5 && stops.size() < 8) {
       const Point a = curve.point(first), b = curve.point(stop);
       double off = 0, turned = 0;
-      Vector last = curve.at(first + 1e-9 * (stop - first)).d1;
+      Vector last = curve.at(first + kInsidePiece * (stop - first)).d1;
       for (int k = 1; k < 16; ++k) {
         const CurvePoint c = curve.at(first + (stop - first) * k / 16);
         off = std::max(off, distance_to_chord(c.p, a, b));

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include "surface/limits.h"
 
 namespace aguja {
 
@@ -28,6 +29,11 @@ bool contains(const std::vector<DomainPoint>& polygon, const Parameters& uv) {
 
 namespace {
 
+// Cuts that run along the closing direction are tried first: what they go aside counts by this part.
+constexpr double kCutSlant = 1e-6;
+// Loops leave room for a cut where the gap between them is at least this part of a turn.
+constexpr double kLeastFreeCut = 1e-6;
+
 // A loop in parameters, followed continuously: it may end whole periods from where it began.
 struct Followed {
   std::vector<DomainPoint> points;
@@ -46,7 +52,9 @@ struct Followed {
 bool meet(const Parameters& a, const Parameters& b, const Parameters& c, const Parameters& d) {
   const auto side = [](const Parameters& p, const Parameters& q, const Parameters& r) {
     const double x = (q[0] - p[0]) * (r[1] - p[1]), y = (q[1] - p[1]) * (r[0] - p[0]);
-    return std::fabs(x - y) <= 1e-12 * (std::fabs(x) + std::fabs(y)) ? 0 : x > y ? 1 : -1;
+    return std::fabs(x - y) <= kParameterRounding * (std::fabs(x) + std::fabs(y)) ? 0
+           : x > y                                                                ? 1
+                                                                                  : -1;
   };
   for (int k = 0; k < 2; ++k) {
     if (std::max(a[k], b[k]) < std::min(c[k], d[k]) || std::max(c[k], d[k]) < std::min(a[k], b[k]))
@@ -340,7 +348,7 @@ class DomainFinder {
       for (std::size_t j = 0; j < other.size(); ++j) {
         const double d = a.points[at].uv[k] - other[j].uv[k];
         cuts.push_back({std::fabs(d - period * std::round(d / period)) +
-                            1e-6 * std::fabs(a.points[at].uv[1 - k] - other[j].uv[1 - k]),
+                            kCutSlant * std::fabs(a.points[at].uv[1 - k] - other[j].uv[1 - k]),
                         at, j});
       }
     }
@@ -388,9 +396,9 @@ class DomainFinder {
     for (int k = 0; k < 2; ++k) {
       if (period_[k] == 0) continue;
       low[k] = static_cast<int>(
-          std::ceil((std::min(a[k], b[k]) - std::max(c[k], d[k])) / period_[k] - 1e-9));
+          std::ceil((std::min(a[k], b[k]) - std::max(c[k], d[k])) / period_[k] - kSameParameter));
       high[k] = static_cast<int>(
-          std::floor((std::max(a[k], b[k]) - std::min(c[k], d[k])) / period_[k] + 1e-9));
+          std::floor((std::max(a[k], b[k]) - std::min(c[k], d[k])) / period_[k] + kSameParameter));
     }
     for (int i = low[0]; i <= high[0]; ++i) {
       for (int j = low[1]; j <= high[1]; ++j) {
@@ -517,7 +525,7 @@ class DomainFinder {
       reached = std::max(reached, t.high);
     }
     look(reached, first > low ? low + period : taken[0].low + period);
-    return widest > 1e-6 * period ? std::optional(cut) : std::nullopt;
+    return widest > kLeastFreeCut * period ? std::optional(cut) : std::nullopt;
   }
 
   // No loop bounds it from outside: the whole of a closed surface, or of a bounded domain.
@@ -536,7 +544,7 @@ class DomainFinder {
     const auto pole_of = [&](const Parameters& a, const Parameters& b) -> const Pole* {
       for (const Pole& p : poles_) {
         const int fixed = p.at_u ? 0 : 1;
-        const double reach = 1e-9 * (p.at_u ? u : v).width();
+        const double reach = kSameParameter * (p.at_u ? u : v).width();
         if (std::fabs(a[fixed] - p.value) <= reach && std::fabs(b[fixed] - p.value) <= reach)
           return &p;
       }

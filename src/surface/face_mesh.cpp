@@ -13,9 +13,13 @@
 
 #include "aguja/geometry/planar_triangulation.h"
 #include "base/numbers.h"
+#include "surface/limits.h"
 
 namespace aguja {
 namespace {
+
+// The cosine below which a facet stands on its surface instead of lying along it.
+constexpr double kStandsOnSurface = 0.2;
 
 // Points of one face beyond which no more are added: what is left then is told by its deviation.
 constexpr std::size_t kMostPoints = 400000;
@@ -203,7 +207,7 @@ class FaceMesher {
     const Parameters width = bounds.width();
     double count[2];
     for (int k = 0; k < 2; ++k)
-      count[k] = std::max(1.0, std::ceil(width[k] / steps_.step[k] - 1e-9));
+      count[k] = std::max(1.0, std::ceil(width[k] / steps_.step[k] - kSameParameter));
     // Straight in one direction: the border's points serve both ends.
     if (count[0] <= 1 && count[1] <= 1) return;
     if (count[0] <= 1 || count[1] <= 1) return;
@@ -482,8 +486,8 @@ class FaceMesher {
         // A facet may keep to the surface and still stand on it.
         const Vector n = (b - a).cross(c - a);
         const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
-        off = n.dot(s.normal()) < 0.2 * n.norm() && n.norm() > 1e-3 * longest * longest &&
-              longest > chord;
+        off = n.dot(s.normal()) < kStandsOnSurface * n.norm() &&
+              n.norm() > kFacetHeight * longest * longest && longest > chord;
         // Beside a pole three points of a rim may turn the other way in space than in parameters.
         const auto side = off ? open_side_of_ear(t) : std::nullopt;
         if (side) {
@@ -525,7 +529,7 @@ class FaceMesher {
     const Vector n = (b - a).cross(c - a);
     const Parameters middle = middle_of(t);
     const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
-    return n.norm() > 1e-3 * longest * longest &&
+    return n.norm() > kFacetHeight * longest * longest &&
            n.dot(surface_.at(middle[0], middle[1]).normal()) < 0;
   }
 

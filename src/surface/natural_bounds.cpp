@@ -3,6 +3,7 @@
 
 #include "aguja/base/error.h"
 #include "aguja/surface/heal.h"
+#include "surface/limits.h"
 
 namespace aguja {
 namespace {
@@ -46,7 +47,7 @@ class BoundMaker {
   [[nodiscard]] bool pole(bool at_u, double value) const {
     const double width = (at_u ? surface_->domain_u() : surface_->domain_v()).width();
     for (const Pole& p : surface_->poles()) {
-      if (p.at_u == at_u && std::fabs(p.value - value) <= 1e-9 * width) return true;
+      if (p.at_u == at_u && std::fabs(p.value - value) <= kSameParameter * width) return true;
     }
     return false;
   }
@@ -64,7 +65,7 @@ class BoundMaker {
     const double bulge = (curve->point(d.middle()) - 0.5 * (a + b)).norm();
     if ((a - b).norm() == 0 && bulge == 0) return;  // a pole that the surface does not know of
     edge.start = vertex(a);
-    edge.end = (a - b).norm() <= 1e-9 * bulge ? edge.start : vertex(b);
+    edge.end = (a - b).norm() <= kSamePlace * bulge ? edge.start : vertex(b);
     body_.edges.push_back(edge);
     loop.edges.push_back({static_cast<std::uint32_t>(body_.edges.size() - 1), true, nullptr});
   }

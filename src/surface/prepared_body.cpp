@@ -10,6 +10,7 @@
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/weld.h"
 #include "surface/edge_fit.h"
+#include "surface/limits.h"
 
 namespace aguja {
 namespace {
@@ -30,7 +31,7 @@ double curved_length(const BodyEdge& edge) {
     length += (p - last).norm();
     last = p;
   }
-  return length > (last - first).norm() * (1 + 1e-12) ? length : 0;
+  return length > (last - first).norm() * (1 + kParameterRounding) ? length : 0;
 }
 
 class StatisticsOf {

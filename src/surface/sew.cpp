@@ -8,6 +8,7 @@
 
 #include "aguja/base/error.h"
 #include "aguja/geometry/box_tree.h"
+#include "surface/limits.h"
 
 namespace aguja {
 namespace {
@@ -166,7 +167,7 @@ class Sewer {
                                      (foot - body().vertices[edge.end].point).norm(),
                                      (foot - edge.curve->point(edge.from)).norm(),
                                      (foot - edge.curve->point(edge.to)).norm()});
-        if (off <= std::max(2 * tolerance, 1e-9 * (foot.norm() + 1))) return;
+        if (off <= std::max(2 * tolerance, kSamePlace * (foot.norm() + 1))) return;
         cuts[e].push_back({t, v});
       });
     }

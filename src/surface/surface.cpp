@@ -10,6 +10,7 @@
 
 #include "aguja/base/error.h"
 #include "base/numbers.h"
+#include "surface/limits.h"
 #include "surface/spline_basis.h"
 
 namespace aguja {
@@ -34,8 +35,8 @@ double into(const Interval& range, double t, double period) {
 Vector SurfacePoint::normal() const {
   const Vector n = du.cross(dv);
   const double length = n.norm();
-  return length > 1e-14 * du.norm() * dv.norm() && length > 0 ? Vector(n / length)
-                                                              : Vector(Vector::Zero());
+  return length > kNoNormal * du.norm() * dv.norm() && length > 0 ? Vector(n / length)
+                                                                  : Vector(Vector::Zero());
 }
 
 SurfacePoint::Curvature SurfacePoint::curvature() const {
@@ -48,7 +49,7 @@ SurfacePoint::Curvature SurfacePoint::curvature() const {
   if (e > 0) c.along_u = std::fabs(l) / e;
   if (g > 0) c.along_v = std::fabs(k) / g;
   const double det = e * g - f * f;
-  if (det > 1e-28 * e * g && det > 0) {
+  if (det > kNoNormal * kNoNormal * e * g && det > 0) {
     const double mean = 0.5 * (l * g - 2 * m * f + k * e) / det;
     const double gauss = (l * k - m * m) / det;
     c.largest = std::fabs(mean) + std::sqrt(std::max(0.0, mean * mean - gauss));
@@ -325,11 +326,13 @@ class SplineSurface : public Surface {
       const double part = (i + 0.31) / (kSamples + 0.62);
       const double u = du.low + part * du.width(), v = dv.low + part * dv.width();
       const SurfacePoint a = inside(du.low, v), b = inside(du.high, v);
-      closes_u = closes_u && (a.p - b.p).norm() <= 1e-9 * size_;
-      smooth_u = smooth_u && (a.du - b.du).norm() <= 1e-5 * std::max(a.du.norm(), b.du.norm());
+      closes_u = closes_u && (a.p - b.p).norm() <= kSamePlace * size_;
+      smooth_u =
+          smooth_u && (a.du - b.du).norm() <= kSmoothSurface * std::max(a.du.norm(), b.du.norm());
       const SurfacePoint c = inside(u, dv.low), d = inside(u, dv.high);
-      closes_v = closes_v && (c.p - d.p).norm() <= 1e-9 * size_;
-      smooth_v = smooth_v && (c.dv - d.dv).norm() <= 1e-5 * std::max(c.dv.norm(), d.dv.norm());
+      closes_v = closes_v && (c.p - d.p).norm() <= kSamePlace * size_;
+      smooth_v =
+          smooth_v && (c.dv - d.dv).norm() <= kSmoothSurface * std::max(c.dv.norm(), d.dv.norm());
     }
     // A corner at the seam does no harm to parameters: they go round all the same.
     if (closes_u) period_u_ = du.width();
@@ -348,7 +351,7 @@ class SplineSurface : public Surface {
           spread =
               std::max(spread, (place(along.low + along.width() * i / kSamples) - first).norm());
         }
-        if (spread <= 1e-7 * size_) poles_.push_back({at_u, value, first});
+        if (spread <= kPoleSize * size_) poles_.push_back({at_u, value, first});
       }
     }
   }
@@ -441,9 +444,9 @@ class Extrusion : public Surface {
   [[nodiscard]] bool closes() const {
     if (!range_.is_finite()) return false;
     if (curve_->period() > 0)
-      return std::fabs(range_.width() - curve_->period()) < 1e-9 * range_.width();
+      return std::fabs(range_.width() - curve_->period()) < kSameParameter * range_.width();
     const Point a = curve_->point(range_.low), b = curve_->point(range_.high);
-    return (a - b).norm() <= 1e-9 * (curve_->point(range_.middle()) - a).norm();
+    return (a - b).norm() <= kSamePlace * (curve_->point(range_.middle()) - a).norm();
   }
   CurvePtr curve_;
   Interval range_;
@@ -477,11 +480,11 @@ class Revolution : public Surface {
   Interval domain_u() const override { return angles_; }
   Interval domain_v() const override { return range_; }
   double period_u() const override {
-    return std::fabs(angles_.width() - kFullTurn) < 1e-9 ? kFullTurn : 0;
+    return std::fabs(angles_.width() - kFullTurn) < kSameParameter ? kFullTurn : 0;
   }
   double period_v() const override {
     const double period = curve_->period();
-    return period > 0 && std::fabs(range_.width() - period) < 1e-9 * period ? period : 0;
+    return period > 0 && std::fabs(range_.width() - period) < kSameParameter * period ? period : 0;
   }
   std::vector<Pole> poles() const override {
     std::vector<Pole> out;
@@ -490,7 +493,7 @@ class Revolution : public Surface {
       const Point p = curve_->point(v);
       const Vector d = p - origin_;
       const double size = (curve_->point(range_.middle()) - p).norm() + d.norm();
-      if ((d - d.dot(axis_) * axis_).norm() <= 1e-7 * size) out.push_back({false, v, p});
+      if ((d - d.dot(axis_) * axis_).norm() <= kPoleSize * size) out.push_back({false, v, p});
     }
     return out;
   }
@@ -536,8 +539,9 @@ class Revolution : public Surface {
     const Vector side = across(curve_->point(range_.middle()));
     for (int i = 0; i <= 32 && planar_; ++i) {
       const Vector d = across(curve_->point(range_.low + range_.width() * i / 32));
-      planar_ = side.cross(d).norm() <= 1e-9 * side.norm() * std::max(side.norm(), d.norm()) &&
-                side.dot(d) >= -1e-9 * side.squaredNorm();
+      planar_ =
+          side.cross(d).norm() <= kSamePlace * side.norm() * std::max(side.norm(), d.norm()) &&
+          side.dot(d) >= -kSamePlace * side.squaredNorm();
     }
   }
 
@@ -573,8 +577,8 @@ class Ruled : public Surface {
   Interval domain_v() const override { return {0, 1}; }
   double period_u() const override {
     const double size = (at(0, 0).p - at(0.5, 0.5).p).norm();
-    return (at(0, 0).p - at(1, 0).p).norm() <= 1e-9 * size &&
-                   (at(0, 1).p - at(1, 1).p).norm() <= 1e-9 * size
+    return (at(0, 0).p - at(1, 0).p).norm() <= kSamePlace * size &&
+                   (at(0, 1).p - at(1, 1).p).norm() <= kSamePlace * size
                ? 1
                : 0;
   }
@@ -583,7 +587,7 @@ class Ruled : public Surface {
     for (const double v : {0.0, 1.0}) {
       const Point p = at(0, v).p;
       if ((at(0.5, v).p - p).norm() + (at(1, v).p - p).norm() <=
-          1e-9 * (at(0.5, 0.5).p - p).norm()) {
+          kSamePlace * (at(0.5, 0.5).p - p).norm()) {
         out.push_back({false, v, p});
       }
     }
@@ -655,7 +659,7 @@ class OffsetSurface : public Surface {
 
  private:
   static double step(const Interval& domain, double period) {
-    return period > 0 ? 1e-5 * period : domain.is_finite() ? 1e-5 * domain.width() : 1e-5;
+    return kDifferenceStep * (period > 0 ? period : domain.is_finite() ? domain.width() : 1);
   }
   [[nodiscard]] SurfacePoint first_order(double u, double v) const {
     SurfacePoint s = surface_->at(u, v);
@@ -747,7 +751,7 @@ class TrimmedSurface : public Surface {
     return {into(u_, uv[0], surface_->period_u()), into(v_, uv[1], surface_->period_v())};
   }
   static double kept(double period, const Interval& range) {
-    return period > 0 && range.width() >= period * (1 - 1e-9) ? period : 0;
+    return period > 0 && range.width() >= period * (1 - kSameParameter) ? period : 0;
   }
   SurfacePtr surface_;
   Interval u_, v_;
@@ -859,7 +863,7 @@ Parameters SurfaceFoot::improved(Parameters uv, const Point& p) const {
     const double f = r.dot(s.du), g = r.dot(s.dv);
     const double det = a * c - b * b;
     Parameters step;
-    if (det > 1e-14 * a * c) {
+    if (det > kNoNormal * a * c) {
       step = {-(c * f - b * g) / det, -(a * g - b * f) / det};
     } else {
       step = {a > 0 ? -f / a : 0, c > 0 ? -g / c : 0};
@@ -871,16 +875,16 @@ Parameters SurfaceFoot::improved(Parameters uv, const Point& p) const {
     const SurfacePoint there = surface_.at(next[0], next[1]);
     const double next_error = (there.p - p).squaredNorm();
     if (!(next_error < error)) {
-      if (damping > 1e6) break;
-      damping = damping == 0 ? 1e-2 : damping * 10;
+      if (damping > kMostDamping) break;
+      damping = damping == 0 ? kFirstDamping : damping * 10;
       continue;
     }
-    const bool settled = next_error > error * (1 - 1e-12);
+    const bool settled = next_error > error * (1 - kSettled);
     uv = next;
     s = there;
     error = next_error;
     damping *= 0.1;
-    if (damping < 1e-3) damping = 0;
+    if (damping < kLeastDamping) damping = 0;
     if (settled) break;
   }
   return uv;
@@ -902,7 +906,7 @@ Parameters SurfaceFoot::of(const Point& p, const std::optional<Parameters>& near
       const Parameters uv = improved(guess, p);
       const double error = (surface_.point(uv) - p).squaredNorm();
       // The one that was followed wins where both are as near.
-      if (error < least * (1 - 1e-6) - 1e-300) {
+      if (error < least * (1 - kAsNear) - kLostSquare) {
         least = error;
         found = uv;
       }
@@ -922,7 +926,7 @@ Parameters SurfaceFoot::of(const Point& p, const std::optional<Parameters>& near
     if (best[2].error < best[1].error) std::swap(best[1], best[2]);
     if (best[1].error < best[0].error) std::swap(best[0], best[1]);
   }
-  if (from_near && near_error <= 1e-6 * best[0].error) return *from_near;
+  if (from_near && near_error <= kAsNear * best[0].error) return *from_near;
   Parameters found = from_near.value_or(samples_[best[0].at].uv);
   double least = from_near ? near_error : kInfinity;
   for (const Candidate& c : best) {
@@ -930,7 +934,7 @@ Parameters SurfaceFoot::of(const Point& p, const std::optional<Parameters>& near
     const Parameters uv = improved(samples_[c.at].uv, p);
     const double error = (surface_.point(uv) - p).squaredNorm();
     // The one that was followed wins where both are as near.
-    if (error < least * (1 - 1e-6) - 1e-300) {
+    if (error < least * (1 - kAsNear) - kLostSquare) {
       least = error;
       found = uv;
     }

@@ -16,6 +16,9 @@
 namespace aguja {
 namespace {
 
+// Ends of edges nearer than this part of the body's diagonal to a pole are in it.
+constexpr double kPoleOfDiagonal = 1e-6;
+
 constexpr int kMostFinerRounds = 5;
 constexpr double kFinest = 1.0 / 64;  // of the chord
 // Facets are held to a little less than what is promised: it is measured at places, not everywhere.
@@ -38,7 +41,7 @@ class Tessellator {
       }
     }
     const Box box = aguja::box_of(body_);
-    pole_tolerance_ = 1e-6 * (box.high - box.low).norm();
+    pole_tolerance_ = kPoleOfDiagonal * (box.high - box.low).norm();
     find_sides();
   }
 

@@ -19,6 +19,8 @@ enum class LengthUnit { micrometre, millimetre, centimetre, metre, inch, foot };
 [[nodiscard]] std::string_view name(LengthUnit unit);
 /// Exact by definition (the inch is 25.4 mm), as near as a double comes to it.
 [[nodiscard]] double metres_per(LengthUnit unit);
+/// The one nearest to so many metres, as a ratio.
+[[nodiscard]] LengthUnit nearest_length_unit(double metres);
 /// By symbol, or nothing.
 [[nodiscard]] std::optional<LengthUnit> parse_length_unit(std::string_view text);
 /// The factor that takes coordinates in `from` to coordinates in `to`; exactly 1 for equal units.

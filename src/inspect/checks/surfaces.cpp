@@ -316,7 +316,8 @@ class SurfaceChecker {
     for (const bool along_u : {true, false}) {
       const Interval range = along_u ? u : v, other = along_u ? v : u;
       for (const double t : along_u ? s.breaks_u(u) : s.breaks_v(v)) {
-        const double h = 1e-7 * range.width();
+        constexpr double kBeside = 1e-7;  // of a break, as a part of the domain
+        const double h = kBeside * range.width();
         for (int i = 1; i < kSamples; ++i) {
           const double w = other.low + other.width() * i / kSamples;
           const SurfacePoint a = along_u ? s.at(t - h, w) : s.at(w, t - h);
