@@ -27,7 +27,7 @@ constexpr double kMetPart = 1e-13;
 // by side.
 constexpr double kSameNormals = 1e-6, kSideBySide = 1e-4;
 // Of the opening's width: a place that is on a surface but for rounding.
-constexpr double kPlaceRounding = 1e-9;
+constexpr double kOnSurfaceRounding = 1e-9;
 // No curve is divided into pieces shorter than this part of it.
 constexpr double kShortestPiece = 1e-3;
 // Where lines leave a place open, the middle counts by so much.
@@ -680,7 +680,9 @@ class Roof {
   }
 
   [[nodiscard]] const Point& point(std::uint32_t p) const { return maker_.draft.points[p]; }
-  [[nodiscard]] double near() const { return std::max(4 * around_.fit(), kPlaceRounding * width_); }
+  [[nodiscard]] double near() const {
+    return std::max(4 * around_.fit(), kOnSurfaceRounding * width_);
+  }
 
   // Closes the side whose two neighbours meet it nearest.
   bool close_one() {

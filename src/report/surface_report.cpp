@@ -117,7 +117,7 @@ Json source_json(const SurfaceSource& source) {
   }
   std::size_t joined = 0, divided = 0;
   for (const PreparedBodyPtr& body : source.bodies) {
-    const SewResult& s = body->sewing;
+    const SewReport& s = body->sewing;
     joined += s.joined;
     divided += s.divided;
   }
@@ -218,7 +218,7 @@ std::vector<std::string> surface_notes(const SurfaceSource& source) {
   std::size_t joined = 0, divided = 0, before = 0;
   double gap = 0;
   for (const PreparedBodyPtr& body : source.bodies) {
-    const SewResult& s = body->sewing;
+    const SewReport& s = body->sewing;
     joined += s.joined;
     divided += s.divided;
     before += s.open_before;

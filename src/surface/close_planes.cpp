@@ -27,9 +27,9 @@ struct RimLoop {
 
 class PlaneCloser {
  public:
-  PlaneCloser(Body& body, double tolerance) : body_(body), tolerance_(tolerance) {}
+  PlaneCloser(const Body& body, double tolerance) : tolerance_(tolerance) { result_.body = body; }
 
-  std::vector<ClosedPlane> run() {
+  ClosePlanesResult run() {
     find_loops();
     for (RimLoop& l : loops_) look_at(l);
     // Largest first: those within it, running the other way, are holes of its face.
@@ -41,7 +41,7 @@ class PlaneCloser {
     for (const std::size_t i : order) {
       if (loops_[i].is_flat && !loops_[i].taken) close(i, order);
     }
-    return std::move(closed_);
+    return std::move(result_);
   }
 
  private:
@@ -145,7 +145,7 @@ class PlaneCloser {
     }
     body_.faces.push_back(std::move(face));
     body_.shells[loops_[outer].shell].faces.push_back({done.face, true});
-    closed_.push_back(done);
+    result_.closed.push_back(done);
   }
   static bool is_inside(const RimLoop& outer, const Frame& frame, const Point& p) {
     const Point q = frame.of(p);
@@ -159,16 +159,16 @@ class PlaneCloser {
     return inside;
   }
 
-  Body& body_;
+  ClosePlanesResult result_;
+  Body& body_ = result_.body;
   double tolerance_;
   std::map<std::uint32_t, std::uint32_t> faces_at_;  // by open edge
   std::vector<RimLoop> loops_;
-  std::vector<ClosedPlane> closed_;
 };
 
 }  // namespace
 
-std::vector<ClosedPlane> close_planes(Body& body, double tolerance) {
+ClosePlanesResult close_planes(const Body& body, double tolerance) {
   return PlaneCloser(body, tolerance).run();
 }
 

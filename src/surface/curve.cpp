@@ -55,38 +55,38 @@ namespace {
 
 class Line : public Curve {
  public:
-  Line(Point origin, Vector direction)
-      : origin_(std::move(origin)), direction_(std::move(direction)) {}
+  explicit Line(LineData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::line; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
-    return {origin_ + t * direction_, direction_, Vector::Zero()};
+    return {d_.origin + t * d_.direction, d_.direction, Vector::Zero()};
   }
   Interval domain() const override { return {-kInfinity, kInfinity}; }
   std::optional<double> parameter_of(const Point& p) const override {
-    const double length = direction_.squaredNorm();
-    return length > 0 ? (p - origin_).dot(direction_) / length : 0.0;
+    const double length = d_.direction.squaredNorm();
+    return length > 0 ? (p - d_.origin).dot(d_.direction) / length : 0.0;
   }
 
  private:
-  Point origin_;
-  Vector direction_;
+  LineData d_;
 };
 
 class Ellipse : public Curve {
  public:
-  Ellipse(const Frame& frame, double a, double b) : frame_(frame), a_(a), b_(b) {}
-  CurveKind kind() const override { return a_ == b_ ? CurveKind::circle : CurveKind::ellipse; }
+  explicit Ellipse(const EllipseData& data) : d_(data) {}
+  CurveKind kind() const override { return d_.a == d_.b ? CurveKind::circle : CurveKind::ellipse; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
     const double c = std::cos(t), s = std::sin(t);
-    const Vector x = a_ * frame_.x, y = b_ * frame_.y;
-    return {frame_.origin + c * x + s * y, c * y - s * x, -c * x - s * y};
+    const Vector x = d_.a * d_.frame.x, y = d_.b * d_.frame.y;
+    return {d_.frame.origin + c * x + s * y, c * y - s * x, -c * x - s * y};
   }
   Interval domain() const override { return {0, kFullTurn}; }
   double period() const override { return kFullTurn; }
   std::optional<double> parameter_of(const Point& p) const override {
-    const Point q = frame_.of(p);
-    double t = std::atan2(q.y() * a_, q.x() * b_);
-    if (a_ != b_) {
+    const Point q = d_.frame.of(p);
+    double t = std::atan2(q.y() * d_.a, q.x() * d_.b);
+    if (d_.a != d_.b) {
       // The foot on an ellipse: Newton from the parameter of the same direction.
       for (int i = 0; i < 20; ++i) {
         const CurvePoint c = at(t);
@@ -102,62 +102,62 @@ class Ellipse : public Curve {
   }
 
  private:
-  Frame frame_;
-  double a_, b_;
+  EllipseData d_;
 };
 
 class Parabola : public Curve {
  public:
-  Parabola(const Frame& frame, double focal) : frame_(frame), focal_(focal) {}
+  explicit Parabola(const ParabolaData& data) : d_(data) {}
   CurveKind kind() const override { return CurveKind::parabola; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
-    return {frame_.at(focal_ * t * t, 2 * focal_ * t),
-            2 * focal_ * t * frame_.x + 2 * focal_ * frame_.y, 2 * focal_ * frame_.x};
+    return {d_.frame.at(d_.focal * t * t, 2 * d_.focal * t),
+            2 * d_.focal * t * d_.frame.x + 2 * d_.focal * d_.frame.y, 2 * d_.focal * d_.frame.x};
   }
   Interval domain() const override { return {-kInfinity, kInfinity}; }
   std::optional<double> parameter_of(const Point& p) const override {
-    return frame_.of(p).y() / (2 * focal_);
+    return d_.frame.of(p).y() / (2 * d_.focal);
   }
 
  private:
-  Frame frame_;
-  double focal_;
+  ParabolaData d_;
 };
 
 class Hyperbola : public Curve {
  public:
-  Hyperbola(const Frame& frame, double a, double b) : frame_(frame), a_(a), b_(b) {}
+  explicit Hyperbola(const HyperbolaData& data) : d_(data) {}
   CurveKind kind() const override { return CurveKind::hyperbola; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
     const double c = std::cosh(t), s = std::sinh(t);
-    const Vector x = a_ * frame_.x, y = b_ * frame_.y;
-    return {frame_.origin + c * x + s * y, s * x + c * y, c * x + s * y};
+    const Vector x = d_.a * d_.frame.x, y = d_.b * d_.frame.y;
+    return {d_.frame.origin + c * x + s * y, s * x + c * y, c * x + s * y};
   }
   Interval domain() const override { return {-kInfinity, kInfinity}; }
   std::optional<double> parameter_of(const Point& p) const override {
-    return std::asinh(frame_.of(p).y() / b_);
+    return std::asinh(d_.frame.of(p).y() / d_.b);
   }
 
  private:
-  Frame frame_;
-  double a_, b_;
+  HyperbolaData d_;
 };
 
 class Polyline : public Curve {
  public:
-  explicit Polyline(std::vector<Point> points) : points_(std::move(points)) {}
+  explicit Polyline(PolylineData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::polyline; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
-    const double last = static_cast<double>(points_.size() - 1);
+    const double last = static_cast<double>(d_.points.size() - 1);
     t = std::clamp(t, 0.0, last);
-    const auto i = std::min(static_cast<std::size_t>(t), points_.size() - 2);
-    const Vector d = points_[i + 1] - points_[i];
-    return {points_[i] + (t - static_cast<double>(i)) * d, d, Vector::Zero()};
+    const auto i = std::min(static_cast<std::size_t>(t), d_.points.size() - 2);
+    const Vector d = d_.points[i + 1] - d_.points[i];
+    return {d_.points[i] + (t - static_cast<double>(i)) * d, d, Vector::Zero()};
   }
-  Interval domain() const override { return {0, static_cast<double>(points_.size() - 1)}; }
+  Interval domain() const override { return {0, static_cast<double>(d_.points.size() - 1)}; }
   std::vector<double> breaks(const Interval& range) const override {
     std::vector<double> inner;
-    for (std::size_t i = 1; i + 1 < points_.size(); ++i) {
+    for (std::size_t i = 1; i + 1 < d_.points.size(); ++i) {
       const auto t = static_cast<double>(i);
       if (t > range.low && t < range.high) inner.push_back(t);
     }
@@ -165,29 +165,29 @@ class Polyline : public Curve {
   }
 
  private:
-  std::vector<Point> points_;
+  PolylineData d_;
 };
 
 }  // namespace
 
 CurvePtr make_line(const Point& origin, const Vector& direction) {
-  return std::make_shared<Line>(origin, direction);
+  return std::make_shared<Line>(LineData{origin, direction});
 }
 CurvePtr make_circle(const Frame& frame, double radius) {
-  return std::make_shared<Ellipse>(frame, radius, radius);
+  return std::make_shared<Ellipse>(EllipseData{frame, radius, radius});
 }
 CurvePtr make_ellipse(const Frame& frame, double a, double b) {
-  return std::make_shared<Ellipse>(frame, a, b);
+  return std::make_shared<Ellipse>(EllipseData{frame, a, b});
 }
 CurvePtr make_parabola(const Frame& frame, double focal) {
-  return std::make_shared<Parabola>(frame, focal);
+  return std::make_shared<Parabola>(ParabolaData{frame, focal});
 }
 CurvePtr make_hyperbola(const Frame& frame, double a, double b) {
-  return std::make_shared<Hyperbola>(frame, a, b);
+  return std::make_shared<Hyperbola>(HyperbolaData{frame, a, b});
 }
 CurvePtr make_polyline(std::vector<Point> points) {
   if (points.size() < 2) throw ArgumentError("polyline: two points at least are needed");
-  return std::make_shared<Polyline>(std::move(points));
+  return std::make_shared<Polyline>(PolylineData{std::move(points)});
 }
 
 // ---- B-splines.
@@ -235,51 +235,51 @@ namespace {
 
 class Spline : public Curve {
  public:
-  Spline(KnotVector knots, std::vector<Point> points, std::vector<double> weights)
-      : knots_(std::move(knots)), points_(std::move(points)), weights_(std::move(weights)) {
-    const Interval d = knots_.domain();
+  explicit Spline(SplineData data) : d_(std::move(data)) {
+    const Interval d = d_.knots.domain();
     const CurvePoint first = in_domain(d.low), last = in_domain(d.high);
     double size = 0;
-    for (const Point& p : points_) size = std::max(size, (p - points_[0]).norm());
+    for (const Point& p : d_.points) size = std::max(size, (p - d_.points[0]).norm());
     const bool meets = (first.p - last.p).norm() <= kSamePlace * size;
     const double speed = std::max(first.d1.norm(), last.d1.norm());
     if (meets && (first.d1 - last.d1).norm() <= kSmoothCurve * speed) period_ = d.width();
   }
   CurveKind kind() const override { return CurveKind::spline; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
-    const Interval d = knots_.domain();
+    const Interval d = d_.knots.domain();
     if (period_ > 0 && (t < d.low || t > d.high)) t -= period_ * std::floor((t - d.low) / period_);
     return in_domain(d.clamp(t));
   }
-  Interval domain() const override { return knots_.domain(); }
+  Interval domain() const override { return d_.knots.domain(); }
   double period() const override { return period_; }
   std::vector<double> breaks(const Interval& range) const override {
     std::vector<double> all;
-    const Interval d = knots_.domain();
+    const Interval d = d_.knots.domain();
     if (period_ > 0) {
       const double first = std::floor((range.low - d.low) / period_);
       const double last = std::floor((range.high - d.low) / period_);
       for (double k = first; k <= last; ++k) {
-        for (double t : knots_.inner({range.low - k * period_, range.high - k * period_})) {
+        for (double t : d_.knots.inner({range.low - k * period_, range.high - k * period_})) {
           all.push_back(t + k * period_);
         }
       }
       return all;
     }
-    return knots_.inner(range);
+    return d_.knots.inner(range);
   }
 
  private:
   [[nodiscard]] CurvePoint in_domain(double t) const {
-    const std::size_t span = knots_.span(t);
-    const BasisValues basis(knots_, span, t);
-    const auto first = span - static_cast<std::size_t>(knots_.degree);
+    const std::size_t span = d_.knots.span(t);
+    const BasisValues basis(d_.knots, span, t);
+    const auto first = span - static_cast<std::size_t>(d_.knots.degree);
     Eigen::Vector4d value[3] = {Eigen::Vector4d::Zero(), Eigen::Vector4d::Zero(),
                                 Eigen::Vector4d::Zero()};
-    for (int i = 0; i <= knots_.degree; ++i) {
+    for (int i = 0; i <= d_.knots.degree; ++i) {
       const auto k = first + static_cast<std::size_t>(i);
-      const double w = weights_.empty() ? 1.0 : weights_[k];
-      const Eigen::Vector4d h(w * points_[k].x(), w * points_[k].y(), w * points_[k].z(), w);
+      const double w = d_.weights.empty() ? 1.0 : d_.weights[k];
+      const Eigen::Vector4d h(w * d_.points[k].x(), w * d_.points[k].y(), w * d_.points[k].z(), w);
       for (int d = 0; d < 3; ++d) value[d] += basis.at(d, i) * h;
     }
     return from_homogeneous(value[0], value[1], value[2]);
@@ -293,21 +293,20 @@ class Spline : public Curve {
     return c;
   }
 
-  KnotVector knots_;
-  std::vector<Point> points_;
-  std::vector<double> weights_;
   double period_ = 0;
+  SplineData d_;
 };
 
 class Composite : public Curve {
  public:
-  explicit Composite(std::vector<CurveSegment> segments) : segments_(std::move(segments)) {}
+  explicit Composite(CompositeData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::composite; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
-    const double last = static_cast<double>(segments_.size());
+    const double last = static_cast<double>(d_.segments.size());
     t = std::clamp(t, 0.0, last);
-    const auto i = std::min(static_cast<std::size_t>(t), segments_.size() - 1);
-    const CurveSegment& s = segments_[i];
+    const auto i = std::min(static_cast<std::size_t>(t), d_.segments.size() - 1);
+    const CurveSegment& s = d_.segments[i];
     const double along = t - static_cast<double>(i);
     const double scale = s.forward ? s.range.width() : -s.range.width();
     CurvePoint c = s.curve->at((s.forward ? s.range.low : s.range.high) + along * scale);
@@ -315,11 +314,11 @@ class Composite : public Curve {
     c.d2 *= scale * scale;
     return c;
   }
-  Interval domain() const override { return {0, static_cast<double>(segments_.size())}; }
+  Interval domain() const override { return {0, static_cast<double>(d_.segments.size())}; }
   std::vector<double> breaks(const Interval& range) const override {
     std::vector<double> all;
-    for (std::size_t i = 0; i < segments_.size(); ++i) {
-      const CurveSegment& s = segments_[i];
+    for (std::size_t i = 0; i < d_.segments.size(); ++i) {
+      const CurveSegment& s = d_.segments[i];
       const auto start = static_cast<double>(i);
       if (start > range.low && start < range.high) all.push_back(start);
       std::vector<double> own;
@@ -335,20 +334,22 @@ class Composite : public Curve {
   }
 
  private:
-  std::vector<CurveSegment> segments_;
+  CompositeData d_;
 };
 
 class Trimmed : public Curve {
  public:
-  Trimmed(CurvePtr curve, const Interval& range) : curve_(std::move(curve)), range_(range) {}
+  explicit Trimmed(TrimmedCurveData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::trimmed; }
-  CurvePoint at(double t) const override { return curve_->at(t); }
-  Interval domain() const override { return range_; }
-  std::vector<double> breaks(const Interval& range) const override { return curve_->breaks(range); }
+  CurveData data() const override { return &d_; }
+  CurvePoint at(double t) const override { return d_.curve->at(t); }
+  Interval domain() const override { return d_.range; }
+  std::vector<double> breaks(const Interval& range) const override {
+    return d_.curve->breaks(range);
+  }
 
  private:
-  CurvePtr curve_;
-  Interval range_;
+  TrimmedCurveData d_;
 };
 
 // Second derivatives by differences: what is derived from others has no third ones.
@@ -360,12 +361,12 @@ CurvePoint differentiated(const Position& position, double t, double step) {
 
 class OffsetCurve : public Curve {
  public:
-  OffsetCurve(CurvePtr curve, CurveLaw distance, const Vector& direction)
-      : curve_(std::move(curve)),
-        distance_(std::move(distance)),
-        direction_(direction),
-        step_(kDifferenceStep * (curve_->domain().is_finite() ? curve_->domain().width() : 1)) {}
+  explicit OffsetCurve(OffsetCurveData data) : d_(std::move(data)) {
+    const Interval domain = d_.curve->domain();
+    step_ = kDifferenceStep * (domain.is_finite() ? domain.width() : 1);
+  }
   CurveKind kind() const override { return CurveKind::offset; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
     CurvePoint c = first(t);
     // Within the domain: beyond its ends a spline stands still.
@@ -373,52 +374,53 @@ class OffsetCurve : public Curve {
     c.d2 = (first(near.high).d1 - first(near.low).d1) / near.width();
     return c;
   }
-  Interval domain() const override { return curve_->domain(); }
-  double period() const override { return curve_->period(); }
-  std::vector<double> breaks(const Interval& range) const override { return curve_->breaks(range); }
+  Interval domain() const override { return d_.curve->domain(); }
+  double period() const override { return d_.curve->period(); }
+  std::vector<double> breaks(const Interval& range) const override {
+    return d_.curve->breaks(range);
+  }
 
  private:
   Interval within(double t) const {
-    const Interval d = curve_->domain();
-    if (curve_->period() > 0 || t < d.low || t > d.high) return {t - step_, t + step_};
+    const Interval d = d_.curve->domain();
+    if (d_.curve->period() > 0 || t < d.low || t > d.high) return {t - step_, t + step_};
     return {std::max(d.low, t - step_), std::min(d.high, t + step_)};
   }
   CurvePoint first(double t) const {
-    CurvePoint c = curve_->at(t);
-    const Vector across = direction_.cross(c.d1), change = direction_.cross(c.d2);
+    CurvePoint c = d_.curve->at(t);
+    const Vector across = d_.direction.cross(c.d1), change = d_.direction.cross(c.d2);
     const double length = across.norm();
     if (!(length > 0)) return c;
     const Vector unit = across / length;
     const Interval near = within(t);
-    const double distance = distance_(t),
-                 growth = (distance_(near.high) - distance_(near.low)) / near.width();
+    const double distance = d_.distance(t),
+                 growth = (d_.distance(near.high) - d_.distance(near.low)) / near.width();
     c.p += distance * unit;
     c.d1 += growth * unit + distance * (change - unit * unit.dot(change)) / length;
     return c;
   }
 
-  CurvePtr curve_;
-  CurveLaw distance_;
-  Vector direction_;
   double step_;
+  OffsetCurveData d_;
 };
 
 class MovedCurve : public Curve {
  public:
-  MovedCurve(CurvePtr curve, const Placement& placement)
-      : curve_(std::move(curve)), placement_(placement) {}
+  explicit MovedCurve(MovedCurveData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::moved; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
-    const CurvePoint c = curve_->at(t);
-    return {placement_(c.p), placement_.linear * c.d1, placement_.linear * c.d2};
+    const CurvePoint c = d_.curve->at(t);
+    return {d_.placement(c.p), d_.placement.linear * c.d1, d_.placement.linear * c.d2};
   }
-  Interval domain() const override { return curve_->domain(); }
-  double period() const override { return curve_->period(); }
-  std::vector<double> breaks(const Interval& range) const override { return curve_->breaks(range); }
+  Interval domain() const override { return d_.curve->domain(); }
+  double period() const override { return d_.curve->period(); }
+  std::vector<double> breaks(const Interval& range) const override {
+    return d_.curve->breaks(range);
+  }
 
  private:
-  CurvePtr curve_;
-  Placement placement_;
+  MovedCurveData d_;
 };
 
 }  // namespace
@@ -434,24 +436,26 @@ CurvePtr make_spline(KnotVector knots, std::vector<Point> points, std::vector<do
   for (const double w : weights) {
     if (!(w > 0) || !std::isfinite(w)) throw ArgumentError("spline: a weight that is not above 0");
   }
-  return std::make_shared<Spline>(std::move(knots), std::move(points), std::move(weights));
+  return std::make_shared<Spline>(
+      SplineData{std::move(knots), std::move(points), std::move(weights)});
 }
 CurvePtr make_composite(std::vector<CurveSegment> segments) {
   if (segments.empty()) throw ArgumentError("composite curve: no segments");
   for (const CurveSegment& s : segments) {
     if (!s.range.is_finite()) throw ArgumentError("composite curve: a segment without ends");
   }
-  return std::make_shared<Composite>(std::move(segments));
+  return std::make_shared<Composite>(CompositeData{std::move(segments)});
 }
 CurvePtr make_trimmed(CurvePtr curve, const Interval& range) {
-  return std::make_shared<Trimmed>(std::move(curve), range);
+  return std::make_shared<Trimmed>(TrimmedCurveData{std::move(curve), range});
 }
 CurvePtr make_offset_curve(CurvePtr curve, double distance, const Vector& direction) {
   return make_offset_curve(
       std::move(curve), [distance](double) { return distance; }, direction);
 }
 CurvePtr make_offset_curve(CurvePtr curve, CurveLaw distance, const Vector& direction) {
-  return std::make_shared<OffsetCurve>(std::move(curve), std::move(distance), direction);
+  return std::make_shared<OffsetCurve>(
+      OffsetCurveData{std::move(curve), std::move(distance), direction});
 }
 CurvePtr make_moved(CurvePtr curve, const Placement& placement) {
   if (curve->kind() == CurveKind::line) {
@@ -459,7 +463,7 @@ CurvePtr make_moved(CurvePtr curve, const Placement& placement) {
     return make_line(placement(c.p), placement.linear * c.d1);
   }
   if (placement.is_identity()) return curve;
-  return std::make_shared<MovedCurve>(std::move(curve), placement);
+  return std::make_shared<MovedCurve>(MovedCurveData{std::move(curve), placement});
 }
 
 // ---- Feet and division.

@@ -79,7 +79,17 @@ class Groups {
   std::map<std::uint32_t, std::vector<std::uint32_t>> members_;
 };
 
-void renumber(Body& body, Groups& groups) {
+void renumber(BodyChange& change, Groups& groups) {
+  Body& body = change.body;
+  EntityMap merged;
+  for (std::uint32_t v = 0; v < body.vertices.size(); ++v) {
+    const std::uint32_t first = groups.find(v);
+    if (first == v) continue;
+    merged.set(v, {first});
+    const double apart = (body.vertices[v].point - body.vertices[first].point).norm();
+    change.largest_movement = std::max(change.largest_movement, apart);
+  }
+  change.maps.vertices.then(merged);
   for (BodyEdge& e : body.edges) {
     e.start = groups.find(e.start);
     e.end = groups.find(e.end);
@@ -93,12 +103,15 @@ void renumber(Body& body, Groups& groups) {
 
 class Healer {
  public:
-  Healer(const Body& body, double tolerance) : tolerance_(tolerance) { result_.body = body; }
+  Healer(const Body& body, double tolerance) : before_(body), tolerance_(tolerance) {
+    result_.body = body;
+  }
 
   HealResult run(std::span<const Healing> wanted) {
     for (const HealingInfo& h : kHealings) {
       if (std::find(wanted.begin(), wanted.end(), h.healing) != wanted.end()) heal(h.healing);
     }
+    note_unused(before_, result_);
     return std::move(result_);
   }
 
@@ -220,7 +233,7 @@ class Healer {
       for (FaceLoop& l : f.loops)
         std::erase_if(l.edges, [&](const EdgeUseOfFace& u) { return gone.contains(u.edge); });
     }
-    renumber(body(), groups);
+    renumber(result_, groups);
   }
 
   void close_gaps() {
@@ -263,7 +276,7 @@ class Healer {
         }
       }
     }
-    if (any) renumber(body(), groups);
+    if (any) renumber(result_, groups);
   }
 
   void take_space_curves() {
@@ -374,6 +387,7 @@ class Healer {
     }
   }
 
+  const Body& before_;
   double tolerance_;
   HealResult result_;
 };

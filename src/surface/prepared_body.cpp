@@ -78,20 +78,33 @@ double PreparedBody::limit() const {
 PreparedBody prepare_body(Body body, const SewTolerance& tolerance, const PrepareOptions& options,
                           Progress* progress) {
   advance(progress, "sew", 0.0);
+  const std::size_t vertices = body.vertices.size(), edges = body.edges.size(),
+                    faces = body.faces.size();
   PreparedBody prepared;
   prepared.tolerance = tolerance;
   HealResult healed = heal(body, tolerance.value, options.heal);
   prepared.healed = std::move(healed.healed);
   prepared.not_healed = std::move(healed.refused);
+  const auto take = [&](BodyChange& change) {
+    prepared.body = std::move(change.body);
+    prepared.maps.then(change.maps);
+  };
+  take(healed);
   // Asked for no sewing, not even what coincides exactly is joined.
   if (tolerance.value > 0) {
-    prepared.sewing = sew(healed.body, tolerance.value, {options.sew_steps});
-    prepared.body = std::move(prepared.sewing.body);
-    prepared.sewing.body = {};
-  } else {
-    prepared.body = std::move(healed.body);
+    SewResult sewn = sew(prepared.body, tolerance.value, {options.sew_steps});
+    take(sewn);
+    prepared.sewing = std::move(sewn);
   }
-  if (options.close_planes) prepared.closed = close_planes(prepared.body, tolerance.value);
+  if (options.close_planes) {
+    ClosePlanesResult closed = close_planes(prepared.body, tolerance.value);
+    take(closed);
+    prepared.closed = std::move(closed.closed);
+  }
+  // What one operation added and the next one changed was never in the file.
+  prepared.maps.vertices.keep_below(static_cast<std::uint32_t>(vertices));
+  prepared.maps.edges.keep_below(static_cast<std::uint32_t>(edges));
+  prepared.maps.faces.keep_below(static_cast<std::uint32_t>(faces));
   return prepared;
 }
 

@@ -15,7 +15,7 @@ namespace {
 
 class Sewer {
  public:
-  explicit Sewer(const Body& body) { result_.body = body; }
+  explicit Sewer(const Body& body) : before_(body) { result_.body = body; }
 
   SewResult run(double tolerance, const SewOptions& options) {
     result_.open_before = open_edges().size();
@@ -27,6 +27,8 @@ class Sewer {
     }
     result_.open_after = open_edges().size();
     turn_faces();
+    note_unused(before_, result_);
+    result_.largest_movement = std::max(result_.largest_movement, result_.largest_gap);
     return std::move(result_);
   }
 
@@ -121,6 +123,15 @@ class Sewer {
       }
       other_end.erase(gone);
     }
+    EntityMap merged;
+    for (std::uint32_t v = 0; v < root.size(); ++v) {
+      const std::uint32_t first = find(v);
+      if (first == v) continue;
+      merged.set(v, {first});
+      const double apart = (body().vertices[v].point - body().vertices[first].point).norm();
+      result_.largest_movement = std::max(result_.largest_movement, apart);
+    }
+    result_.maps.vertices.then(merged);
     for (BodyEdge& e : body().edges) {
       e.start = find(e.start);
       e.end = find(e.end);
@@ -205,6 +216,9 @@ class Sewer {
       }
       ++result_.divided;
     }
+    EntityMap divided;
+    for (const auto& [e, own] : pieces) divided.set(e, own);
+    result_.maps.edges.then(divided);
     for (Face& f : body().faces) {
       for (FaceLoop& l : f.loops) {
         std::vector<EdgeUseOfFace> uses;
@@ -294,6 +308,9 @@ class Sewer {
       result_.largest_gap = std::max(result_.largest_gap, kept.tolerance);
       ++result_.joined;
     }
+    EntityMap joined;
+    for (const auto& [e, seam] : becomes) joined.set(e, {seam.first});
+    result_.maps.edges.then(joined);
     for (Face& f : body().faces) {
       for (FaceLoop& l : f.loops) {
         for (EdgeUseOfFace& u : l.edges) {
@@ -365,6 +382,7 @@ class Sewer {
     }
   }
 
+  const Body& before_;
   SewResult result_;
 };
 

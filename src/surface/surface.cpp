@@ -71,41 +71,42 @@ namespace {
 
 class Plane : public Surface {
  public:
-  explicit Plane(const Frame& frame) : frame_(frame) {}
+  explicit Plane(const PlaneData& data) : d_(data) {}
   SurfaceKind kind() const override { return SurfaceKind::plane; }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     SurfacePoint s;
-    s.p = frame_.at(u, v);
-    s.du = frame_.x;
-    s.dv = frame_.y;
+    s.p = d_.frame.at(u, v);
+    s.du = d_.frame.x;
+    s.dv = d_.frame.y;
     return s;
   }
   Interval domain_u() const override { return kUnbounded; }
   Interval domain_v() const override { return kUnbounded; }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    return Parameters(frame_.of(p).head<2>());
+    return Parameters(d_.frame.of(p).head<2>());
   }
 
  private:
-  Frame frame_;
+  PlaneData d_;
 };
 
 // Cylinders and cones: a line turned about the axis.
 class Cone : public Surface {
  public:
-  Cone(const Frame& frame, double radius, double half_angle)
-      : frame_(frame), radius_(radius), slope_(std::tan(half_angle)) {}
+  explicit Cone(const ConeData& data) : d_(data), slope_(std::tan(data.half_angle)) {}
   SurfaceKind kind() const override {
     return slope_ == 0 ? SurfaceKind::cylinder : SurfaceKind::cone;
   }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     const double c = std::cos(u), s = std::sin(u);
-    const Vector out = c * frame_.x + s * frame_.y, along = c * frame_.y - s * frame_.x;
-    const double r = radius_ + v * slope_;
+    const Vector out = c * d_.frame.x + s * d_.frame.y, along = c * d_.frame.y - s * d_.frame.x;
+    const double r = d_.radius + v * slope_;
     SurfacePoint p;
-    p.p = frame_.origin + r * out + v * frame_.z;
+    p.p = d_.frame.origin + r * out + v * d_.frame.z;
     p.du = r * along;
-    p.dv = slope_ * out + frame_.z;
+    p.dv = slope_ * out + d_.frame.z;
     p.duu = -r * out;
     p.duv = slope_ * along;
     return p;
@@ -115,25 +116,25 @@ class Cone : public Surface {
   double period_u() const override { return kFullTurn; }
   std::vector<Pole> poles() const override {
     if (slope_ == 0) return {};
-    const double v = -radius_ / slope_;
-    return {{false, v, frame_.at(0, 0, v)}};
+    const double v = -d_.radius / slope_;
+    return {{false, v, d_.frame.at(0, 0, v)}};
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    const Point q = frame_.of(p);
+    const Point q = d_.frame.of(p);
     const double r = std::hypot(q.x(), q.y());
     // The foot on the nappe that the point is nearer to.
     const auto foot = [&](double side) {
-      return ((side * r - radius_) * slope_ + q.z()) / (1 + slope_ * slope_);
+      return ((side * r - d_.radius) * slope_ + q.z()) / (1 + slope_ * slope_);
     };
     double v = foot(1);
     double turn = 0;
     if (slope_ != 0) {
       const double v_other = foot(-1);
       const auto off = [&](double w, double side) {
-        return std::hypot(side * r - radius_ - w * slope_, q.z() - w);
+        return std::hypot(side * r - d_.radius - w * slope_, q.z() - w);
       };
-      if (radius_ + v * slope_ < 0 || off(v_other, -1) < off(v, 1)) {
-        if (radius_ + v_other * slope_ <= 0 && off(v_other, -1) < off(v, 1)) {
+      if (d_.radius + v * slope_ < 0 || off(v_other, -1) < off(v, 1)) {
+        if (d_.radius + v_other * slope_ <= 0 && off(v_other, -1) < off(v, 1)) {
           v = v_other;
           turn = std::numbers::pi;
         }
@@ -144,69 +145,69 @@ class Cone : public Surface {
   }
 
  private:
-  Frame frame_;
-  double radius_, slope_;
+  ConeData d_;
+  double slope_;
 };
 
 class Sphere : public Surface {
  public:
-  Sphere(const Frame& frame, double radius) : frame_(frame), radius_(radius) {}
+  explicit Sphere(const SphereData& data) : d_(data) {}
   SurfaceKind kind() const override { return SurfaceKind::sphere; }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     const double cu = std::cos(u), su = std::sin(u), cv = std::cos(v), sv = std::sin(v);
-    const Vector out = cu * frame_.x + su * frame_.y, along = cu * frame_.y - su * frame_.x;
-    const double r = radius_;
+    const Vector out = cu * d_.frame.x + su * d_.frame.y, along = cu * d_.frame.y - su * d_.frame.x;
+    const double r = d_.radius;
     SurfacePoint s;
-    s.p = frame_.origin + r * cv * out + r * sv * frame_.z;
+    s.p = d_.frame.origin + r * cv * out + r * sv * d_.frame.z;
     s.du = r * cv * along;
-    s.dv = -r * sv * out + r * cv * frame_.z;
+    s.dv = -r * sv * out + r * cv * d_.frame.z;
     s.duu = -r * cv * out;
     s.duv = -r * sv * along;
-    s.dvv = -r * cv * out - r * sv * frame_.z;
+    s.dvv = -r * cv * out - r * sv * d_.frame.z;
     return s;
   }
   Interval domain_u() const override { return kWholeTurn; }
   Interval domain_v() const override { return {-kFullTurn / 4, kFullTurn / 4}; }
   double period_u() const override { return kFullTurn; }
   std::vector<Pole> poles() const override {
-    return {{false, -kFullTurn / 4, frame_.at(0, 0, -radius_)},
-            {false, kFullTurn / 4, frame_.at(0, 0, radius_)}};
+    return {{false, -kFullTurn / 4, d_.frame.at(0, 0, -d_.radius)},
+            {false, kFullTurn / 4, d_.frame.at(0, 0, d_.radius)}};
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    const Point q = frame_.of(p);
+    const Point q = d_.frame.of(p);
     return Parameters(positive_angle(std::atan2(q.y(), q.x())),
                       std::atan2(q.z(), std::hypot(q.x(), q.y())));
   }
 
  private:
-  Frame frame_;
-  double radius_;
+  SphereData d_;
 };
 
 class Torus : public Surface {
  public:
-  Torus(const Frame& frame, double major, double minor, bool outer)
-      : frame_(frame), major_(major), minor_(minor), outer_(outer) {}
+  explicit Torus(const TorusData& data) : d_(data) {}
   SurfaceKind kind() const override { return SurfaceKind::torus; }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     const double cu = std::cos(u), su = std::sin(u), cv = std::cos(v), sv = std::sin(v);
-    const Vector out = cu * frame_.x + su * frame_.y, along = cu * frame_.y - su * frame_.x;
-    const double r = major_ + minor_ * cv;
+    const Vector out = cu * d_.frame.x + su * d_.frame.y, along = cu * d_.frame.y - su * d_.frame.x;
+    const double r = d_.major + d_.minor * cv;
     SurfacePoint s;
-    s.p = frame_.origin + r * out + minor_ * sv * frame_.z;
+    s.p = d_.frame.origin + r * out + d_.minor * sv * d_.frame.z;
     s.du = r * along;
-    s.dv = -minor_ * sv * out + minor_ * cv * frame_.z;
+    s.dv = -d_.minor * sv * out + d_.minor * cv * d_.frame.z;
     s.duu = -r * out;
-    s.duv = -minor_ * sv * along;
-    s.dvv = -minor_ * cv * out - minor_ * sv * frame_.z;
+    s.duv = -d_.minor * sv * along;
+    s.dvv = -d_.minor * cv * out - d_.minor * sv * d_.frame.z;
     return s;
   }
   Interval domain_u() const override { return kWholeTurn; }
   // A spindle's apple and lemon are the two parts between the points where it meets its axis.
   Interval domain_v() const override {
     if (!is_spindle()) return kWholeTurn;
-    const double meets = std::acos(-major_ / minor_);
-    return outer_ ? Interval{-meets, meets} : Interval{meets, kFullTurn - meets};
+    const double meets = std::acos(-d_.major / d_.minor);
+    return d_.outer ? Interval{-meets, meets} : Interval{meets, kFullTurn - meets};
   }
   double period_u() const override { return kFullTurn; }
   double period_v() const override { return is_spindle() ? 0 : kFullTurn; }
@@ -216,41 +217,39 @@ class Torus : public Surface {
     return {{false, v.low, at(0, v.low).p}, {false, v.high, at(0, v.high).p}};
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    const Point q = frame_.of(p);
+    const Point q = d_.frame.of(p);
     const double r = std::hypot(q.x(), q.y());
     double u = std::atan2(q.y(), q.x());
-    double v = std::atan2(q.z(), r - major_);
-    if (is_spindle() && !outer_) {
+    double v = std::atan2(q.z(), r - d_.major);
+    if (is_spindle() && !d_.outer) {
       u += std::numbers::pi;
-      v = std::atan2(q.z(), -r - major_);
+      v = std::atan2(q.z(), -r - d_.major);
     }
-    if (is_spindle() && outer_) return Parameters(positive_angle(u), domain_v().clamp(v));
+    if (is_spindle() && d_.outer) return Parameters(positive_angle(u), domain_v().clamp(v));
     v = positive_angle(v);
     if (is_spindle()) v = domain_v().clamp(v);
     return Parameters(positive_angle(std::fmod(u, kFullTurn)), v);
   }
 
  private:
-  [[nodiscard]] bool is_spindle() const { return major_ < minor_; }
-  Frame frame_;
-  double major_, minor_;
-  bool outer_;
+  [[nodiscard]] bool is_spindle() const { return d_.major < d_.minor; }
+  TorusData d_;
 };
 
 }  // namespace
 
-SurfacePtr make_plane(const Frame& frame) { return std::make_shared<Plane>(frame); }
+SurfacePtr make_plane(const Frame& frame) { return std::make_shared<Plane>(PlaneData{frame}); }
 SurfacePtr make_cylinder(const Frame& frame, double radius) {
-  return std::make_shared<Cone>(frame, radius, 0.0);
+  return std::make_shared<Cone>(ConeData{frame, radius, 0});
 }
 SurfacePtr make_cone(const Frame& frame, double radius, double half_angle) {
-  return std::make_shared<Cone>(frame, radius, half_angle);
+  return std::make_shared<Cone>(ConeData{frame, radius, half_angle});
 }
 SurfacePtr make_sphere(const Frame& frame, double radius) {
-  return std::make_shared<Sphere>(frame, radius);
+  return std::make_shared<Sphere>(SphereData{frame, radius});
 }
 SurfacePtr make_torus(const Frame& frame, double major, double minor, bool outer) {
-  return std::make_shared<Torus>(frame, major, minor, outer);
+  return std::make_shared<Torus>(TorusData{frame, major, minor, outer});
 }
 
 // ---- B-splines.
@@ -259,26 +258,23 @@ namespace {
 
 class SplineSurface : public Surface {
  public:
-  SplineSurface(KnotVector u, KnotVector v, std::vector<Point> points, std::vector<double> weights)
-      : u_(std::move(u)),
-        v_(std::move(v)),
-        points_(std::move(points)),
-        weights_(std::move(weights)) {
-    for (const Point& p : points_) size_ = std::max(size_, (p - points_[0]).norm());
+  explicit SplineSurface(SplineSurfaceData data) : d_(std::move(data)) {
+    for (const Point& p : d_.points) size_ = std::max(size_, (p - d_.points[0]).norm());
     find_seams();
     find_poles();
   }
   SurfaceKind kind() const override { return SurfaceKind::spline; }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
-    return inside(wrapped(u, u_.domain(), period_u_), wrapped(v, v_.domain(), period_v_));
+    return inside(wrapped(u, d_.u.domain(), period_u_), wrapped(v, d_.v.domain(), period_v_));
   }
-  Interval domain_u() const override { return u_.domain(); }
-  Interval domain_v() const override { return v_.domain(); }
+  Interval domain_u() const override { return d_.u.domain(); }
+  Interval domain_v() const override { return d_.v.domain(); }
   double period_u() const override { return period_u_; }
   double period_v() const override { return period_v_; }
   std::vector<Pole> poles() const override { return poles_; }
-  std::vector<double> breaks_u(const Interval& range) const override { return u_.inner(range); }
-  std::vector<double> breaks_v(const Interval& range) const override { return v_.inner(range); }
+  std::vector<double> breaks_u(const Interval& range) const override { return d_.u.inner(range); }
+  std::vector<double> breaks_v(const Interval& range) const override { return d_.v.inner(range); }
 
  private:
   static double wrapped(double t, const Interval& d, double period) {
@@ -286,23 +282,24 @@ class SplineSurface : public Surface {
     return d.clamp(t);
   }
   [[nodiscard]] SurfacePoint inside(double u, double v) const {
-    const std::size_t su = u_.span(u), sv = v_.span(v);
-    const BasisValues bu(u_, su, u), bv(v_, sv, v);
-    const std::size_t first_u = su - static_cast<std::size_t>(u_.degree);
-    const std::size_t first_v = sv - static_cast<std::size_t>(v_.degree);
-    const std::size_t row = v_.control_count();
+    const std::size_t su = d_.u.span(u), sv = d_.v.span(v);
+    const BasisValues bu(d_.u, su, u), bv(d_.v, sv, v);
+    const std::size_t first_u = su - static_cast<std::size_t>(d_.u.degree);
+    const std::size_t first_v = sv - static_cast<std::size_t>(d_.v.degree);
+    const std::size_t row = d_.v.control_count();
     // Derivatives (0,0), (1,0), (0,1), (2,0), (1,1), (0,2) of the homogeneous surface.
     constexpr int kOrder[6][2] = {{0, 0}, {1, 0}, {0, 1}, {2, 0}, {1, 1}, {0, 2}};
     Eigen::Vector4d h[6];
     for (auto& x : h) x.setZero();
-    for (int i = 0; i <= u_.degree; ++i) {
+    for (int i = 0; i <= d_.u.degree; ++i) {
       Eigen::Vector4d line[3] = {Eigen::Vector4d::Zero(), Eigen::Vector4d::Zero(),
                                  Eigen::Vector4d::Zero()};
       const std::size_t base = (first_u + static_cast<std::size_t>(i)) * row + first_v;
-      for (int j = 0; j <= v_.degree; ++j) {
+      for (int j = 0; j <= d_.v.degree; ++j) {
         const std::size_t k = base + static_cast<std::size_t>(j);
-        const double w = weights_.empty() ? 1.0 : weights_[k];
-        const Eigen::Vector4d p(w * points_[k].x(), w * points_[k].y(), w * points_[k].z(), w);
+        const double w = d_.weights.empty() ? 1.0 : d_.weights[k];
+        const Eigen::Vector4d p(w * d_.points[k].x(), w * d_.points[k].y(), w * d_.points[k].z(),
+                                w);
         for (int d = 0; d < 3; ++d) line[d] += bv.at(d, j) * p;
       }
       for (int o = 0; o < 6; ++o) h[o] += bu.at(kOrder[o][0], i) * line[kOrder[o][1]];
@@ -319,7 +316,7 @@ class SplineSurface : public Surface {
   }
   // It closes in a direction where its two sides are one curve, and meet without a corner.
   void find_seams() {
-    const Interval du = u_.domain(), dv = v_.domain();
+    const Interval du = d_.u.domain(), dv = d_.v.domain();
     bool closes_u = true, closes_v = true, smooth_u = true, smooth_v = true;
     constexpr int kSamples = 8;
     for (int i = 0; i <= kSamples; ++i) {
@@ -339,7 +336,7 @@ class SplineSurface : public Surface {
     if (closes_v) period_v_ = dv.width();
   }
   void find_poles() {
-    const Interval du = u_.domain(), dv = v_.domain();
+    const Interval du = d_.u.domain(), dv = d_.v.domain();
     constexpr int kSamples = 8;
     for (const bool at_u : {true, false}) {
       const Interval fixed = at_u ? du : dv, along = at_u ? dv : du;
@@ -356,12 +353,10 @@ class SplineSurface : public Surface {
     }
   }
 
-  KnotVector u_, v_;
-  std::vector<Point> points_;
-  std::vector<double> weights_;
   double size_ = 0;
   double period_u_ = 0, period_v_ = 0;
   std::vector<Pole> poles_;
+  SplineSurfaceData d_;
 };
 
 }  // namespace
@@ -391,8 +386,8 @@ SurfacePtr make_spline_surface(KnotVector u, KnotVector v, std::vector<Point> po
       throw ArgumentError("spline surface: a weight that is not above 0");
     }
   }
-  return std::make_shared<SplineSurface>(std::move(u), std::move(v), std::move(points),
-                                         std::move(weights));
+  return std::make_shared<SplineSurface>(
+      SplineSurfaceData{std::move(u), std::move(v), std::move(points), std::move(weights)});
 }
 
 // ---- Made of curves.
@@ -401,123 +396,116 @@ namespace {
 
 class Extrusion : public Surface {
  public:
-  Extrusion(CurvePtr curve, const Interval& range, const Vector& direction, const Interval& height)
-      : curve_(std::move(curve)), range_(range), direction_(direction), height_(height) {}
+  explicit Extrusion(ExtrusionData data) : d_(std::move(data)) {}
   SurfaceKind kind() const override { return SurfaceKind::extrusion; }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
-    const CurvePoint c = curve_->at(u);
+    const CurvePoint c = d_.curve->at(u);
     SurfacePoint s;
-    s.p = c.p + v * direction_;
+    s.p = c.p + v * d_.direction;
     s.du = c.d1;
-    s.dv = direction_;
+    s.dv = d_.direction;
     s.duu = c.d2;
     return s;
   }
-  Interval domain_u() const override { return range_; }
-  Interval domain_v() const override { return height_; }
-  double period_u() const override { return closes() ? range_.width() : 0; }
+  Interval domain_u() const override { return d_.range; }
+  Interval domain_v() const override { return d_.height; }
+  double period_u() const override { return closes() ? d_.range.width() : 0; }
   std::vector<double> breaks_u(const Interval& range) const override {
-    return curve_->breaks(range);
+    return d_.curve->breaks(range);
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    const double length = direction_.squaredNorm();
-    if (curve_->kind() == CurveKind::line) {
-      const CurvePoint c = curve_->at(0);
-      const double e = c.d1.squaredNorm(), f = c.d1.dot(direction_);
+    const double length = d_.direction.squaredNorm();
+    if (d_.curve->kind() == CurveKind::line) {
+      const CurvePoint c = d_.curve->at(0);
+      const double e = c.d1.squaredNorm(), f = c.d1.dot(d_.direction);
       const double det = e * length - f * f;
       if (!(det > 0)) return std::nullopt;
       const Vector d = p - c.p;
-      const double a = d.dot(c.d1), b = d.dot(direction_);
-      return Parameters(range_.clamp((a * length - b * f) / det),
-                        height_.clamp((b * e - a * f) / det));
+      const double a = d.dot(c.d1), b = d.dot(d_.direction);
+      return Parameters(d_.range.clamp((a * length - b * f) / det),
+                        d_.height.clamp((b * e - a * f) / det));
     }
-    if (!range_.is_finite()) return std::nullopt;
+    if (!d_.range.is_finite()) return std::nullopt;
     // Seen along the direction it is a curve in a plane.
     Placement flat;
-    flat.linear -= direction_ * direction_.transpose() / length;
-    const auto seen = make_moved(curve_, flat);
-    const double u = nearest_parameter(*seen, range_, flat(p));
-    return Parameters(u, height_.clamp((p - curve_->point(u)).dot(direction_) / length));
+    flat.linear -= d_.direction * d_.direction.transpose() / length;
+    const auto seen = make_moved(d_.curve, flat);
+    const double u = nearest_parameter(*seen, d_.range, flat(p));
+    return Parameters(u, d_.height.clamp((p - d_.curve->point(u)).dot(d_.direction) / length));
   }
 
  private:
   [[nodiscard]] bool closes() const {
-    if (!range_.is_finite()) return false;
-    if (curve_->period() > 0)
-      return std::fabs(range_.width() - curve_->period()) < kSameParameter * range_.width();
-    const Point a = curve_->point(range_.low), b = curve_->point(range_.high);
-    return (a - b).norm() <= kSamePlace * (curve_->point(range_.middle()) - a).norm();
+    if (!d_.range.is_finite()) return false;
+    if (d_.curve->period() > 0)
+      return std::fabs(d_.range.width() - d_.curve->period()) < kSameParameter * d_.range.width();
+    const Point a = d_.curve->point(d_.range.low), b = d_.curve->point(d_.range.high);
+    return (a - b).norm() <= kSamePlace * (d_.curve->point(d_.range.middle()) - a).norm();
   }
-  CurvePtr curve_;
-  Interval range_;
-  Vector direction_;
-  Interval height_;
+  ExtrusionData d_;
 };
 
 class Revolution : public Surface {
  public:
-  Revolution(CurvePtr curve, const Interval& range, const Point& origin, const Vector& axis,
-             const Interval& angles)
-      : curve_(std::move(curve)),
-        range_(range),
-        origin_(origin),
-        axis_(axis.normalized()),
-        angles_(angles) {}
+  explicit Revolution(RevolutionData data) : d_(std::move(data)) { d_.axis.normalize(); }
   SurfaceKind kind() const override { return SurfaceKind::revolution; }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
-    const CurvePoint c = curve_->at(v);
-    const Eigen::Matrix3d turn = Eigen::AngleAxisd(u, axis_).toRotationMatrix();
-    const Vector r = turn * (c.p - origin_);
+    const CurvePoint c = d_.curve->at(v);
+    const Eigen::Matrix3d turn = Eigen::AngleAxisd(u, d_.axis).toRotationMatrix();
+    const Vector r = turn * (c.p - d_.origin);
     SurfacePoint s;
-    s.p = origin_ + r;
-    s.du = axis_.cross(r);
+    s.p = d_.origin + r;
+    s.du = d_.axis.cross(r);
     s.dv = turn * c.d1;
-    s.duu = axis_.cross(s.du);
-    s.duv = axis_.cross(s.dv);
+    s.duu = d_.axis.cross(s.du);
+    s.duv = d_.axis.cross(s.dv);
     s.dvv = turn * c.d2;
     return s;
   }
-  Interval domain_u() const override { return angles_; }
-  Interval domain_v() const override { return range_; }
+  Interval domain_u() const override { return d_.angles; }
+  Interval domain_v() const override { return d_.range; }
   double period_u() const override {
-    return std::fabs(angles_.width() - kFullTurn) < kSameParameter ? kFullTurn : 0;
+    return std::fabs(d_.angles.width() - kFullTurn) < kSameParameter ? kFullTurn : 0;
   }
   double period_v() const override {
-    const double period = curve_->period();
-    return period > 0 && std::fabs(range_.width() - period) < kSameParameter * period ? period : 0;
+    const double period = d_.curve->period();
+    return period > 0 && std::fabs(d_.range.width() - period) < kSameParameter * period ? period
+                                                                                        : 0;
   }
   std::vector<Pole> poles() const override {
     std::vector<Pole> out;
-    if (!range_.is_finite()) return out;
-    for (const double v : {range_.low, range_.high}) {
-      const Point p = curve_->point(v);
-      const Vector d = p - origin_;
-      const double size = (curve_->point(range_.middle()) - p).norm() + d.norm();
-      if ((d - d.dot(axis_) * axis_).norm() <= kPoleSize * size) out.push_back({false, v, p});
+    if (!d_.range.is_finite()) return out;
+    for (const double v : {d_.range.low, d_.range.high}) {
+      const Point p = d_.curve->point(v);
+      const Vector d = p - d_.origin;
+      const double size = (d_.curve->point(d_.range.middle()) - p).norm() + d.norm();
+      if ((d - d.dot(d_.axis) * d_.axis).norm() <= kPoleSize * size) out.push_back({false, v, p});
     }
     return out;
   }
   std::vector<double> breaks_v(const Interval& range) const override {
-    return curve_->breaks(range);
+    return d_.curve->breaks(range);
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
     // The curve may lie on both sides of the axis, and anywhere about it: by samples, elsewhere.
     if (!planar_) return std::nullopt;
-    const CurvePoint middle = curve_->at(range_.middle());
+    const CurvePoint middle = d_.curve->at(d_.range.middle());
     const Vector a = across(middle.p), b = across(p);
     if (!(a.norm() > 0)) return std::nullopt;
-    const double u = into(angles_, std::atan2(a.cross(b).dot(axis_), a.dot(b)), kFullTurn);
-    const Point back = origin_ + Eigen::AngleAxisd(-u, axis_) * (p - origin_);
-    return Parameters(u, nearest_parameter(*curve_, range_, back));
+    const double u = into(d_.angles, std::atan2(a.cross(b).dot(d_.axis), a.dot(b)), kFullTurn);
+    const Point back = d_.origin + Eigen::AngleAxisd(-u, d_.axis) * (p - d_.origin);
+    return Parameters(u, nearest_parameter(*d_.curve, d_.range, back));
   }
   // Where the straight line is as high, or as far from the axis, as the point.
   std::vector<Parameters> guesses(const Point& p) const override {
-    if (curve_->kind() != CurveKind::line) return {};
-    const CurvePoint c = curve_->at(0);
+    if (d_.curve->kind() != CurveKind::line) return {};
+    const CurvePoint c = d_.curve->at(0);
     std::vector<double> along;
-    const double rise = c.d1.dot(axis_);
-    if (rise != 0) along.push_back((p - c.p).dot(axis_) / rise);
-    const Vector from = across(c.p), step = across(origin_ + c.d1);
+    const double rise = c.d1.dot(d_.axis);
+    if (rise != 0) along.push_back((p - c.p).dot(d_.axis) / rise);
+    const Vector from = across(c.p), step = across(d_.origin + c.d1);
     const double e = step.squaredNorm(), f = from.dot(step);
     if (e > 0) {
       const double root =
@@ -526,19 +514,20 @@ class Revolution : public Surface {
     }
     std::vector<Parameters> out;
     for (double v : along) {
-      v = range_.clamp(v);
-      const Vector a = across(curve_->point(v)), b = across(p);
-      out.emplace_back(into(angles_, std::atan2(a.cross(b).dot(axis_), a.dot(b)), kFullTurn), v);
+      v = d_.range.clamp(v);
+      const Vector a = across(d_.curve->point(v)), b = across(p);
+      out.emplace_back(into(d_.angles, std::atan2(a.cross(b).dot(d_.axis), a.dot(b)), kFullTurn),
+                       v);
     }
     return out;
   }
   void look_if_planar() {
     // All of the curve on one side of the axis, in one plane with it.
-    planar_ = range_.is_finite();
+    planar_ = d_.range.is_finite();
     if (!planar_) return;
-    const Vector side = across(curve_->point(range_.middle()));
+    const Vector side = across(d_.curve->point(d_.range.middle()));
     for (int i = 0; i <= 32 && planar_; ++i) {
-      const Vector d = across(curve_->point(range_.low + range_.width() * i / 32));
+      const Vector d = across(d_.curve->point(d_.range.low + d_.range.width() * i / 32));
       planar_ =
           side.cross(d).norm() <= kSamePlace * side.norm() * std::max(side.norm(), d.norm()) &&
           side.dot(d) >= -kSamePlace * side.squaredNorm();
@@ -547,24 +536,21 @@ class Revolution : public Surface {
 
  private:
   [[nodiscard]] Vector across(const Point& p) const {
-    const Vector d = p - origin_;
-    return d - d.dot(axis_) * axis_;
+    const Vector d = p - d_.origin;
+    return d - d.dot(d_.axis) * d_.axis;
   }
-  CurvePtr curve_;
-  Interval range_;
-  Point origin_;
-  Vector axis_;
-  Interval angles_;
   bool planar_ = false;
+  RevolutionData d_;
 };
 
 class Ruled : public Surface {
  public:
-  Ruled(CurvePtr first, const Interval& first_range, CurvePtr second, const Interval& second_range)
-      : first_(std::move(first)), second_(std::move(second)), a_(first_range), b_(second_range) {}
+  explicit Ruled(RuledData data) : d_(std::move(data)) {}
   SurfaceKind kind() const override { return SurfaceKind::ruled; }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
-    const CurvePoint p = part(*first_, a_, u), q = part(*second_, b_, u);
+    const CurvePoint p = part(*d_.first, d_.first_range, u),
+                     q = part(*d_.second, d_.second_range, u);
     SurfacePoint s;
     s.p = (1 - v) * p.p + v * q.p;
     s.du = (1 - v) * p.d1 + v * q.d1;
@@ -595,7 +581,8 @@ class Ruled : public Surface {
   }
   std::vector<double> breaks_u(const Interval& range) const override {
     std::vector<double> all;
-    for (const auto& [curve, own] : {std::pair(&first_, &a_), std::pair(&second_, &b_)}) {
+    for (const auto& [curve, own] :
+         {std::pair(&d_.first, &d_.first_range), std::pair(&d_.second, &d_.second_range)}) {
       for (const double t : (*curve)->breaks(*own)) {
         const double u = (t - own->low) / own->width();
         if (u > range.low && u < range.high) all.push_back(u);
@@ -613,21 +600,20 @@ class Ruled : public Surface {
     c.d2 *= range.width() * range.width();
     return c;
   }
-  CurvePtr first_, second_;
-  Interval a_, b_;
+  RuledData d_;
 };
 
 class OffsetSurface : public Surface {
  public:
-  OffsetSurface(SurfacePtr surface, double distance)
-      : surface_(std::move(surface)), distance_(distance) {}
+  explicit OffsetSurface(OffsetSurfaceData data) : d_(std::move(data)) {}
   SurfaceKind kind() const override { return SurfaceKind::offset; }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     // The normal's first derivatives are exact (Weingarten); the second ones of the offset are
     // taken by differences of the first.
     SurfacePoint s = first_order(u, v);
-    const double hu = step(surface_->domain_u(), surface_->period_u());
-    const double hv = step(surface_->domain_v(), surface_->period_v());
+    const double hu = step(d_.surface->domain_u(), d_.surface->period_u());
+    const double hv = step(d_.surface->domain_v(), d_.surface->period_v());
     const SurfacePoint u0 = first_order(u - hu, v), u1 = first_order(u + hu, v);
     const SurfacePoint v0 = first_order(u, v - hv), v1 = first_order(u, v + hv);
     s.duu = (u1.du - u0.du) / (2 * hu);
@@ -635,17 +621,17 @@ class OffsetSurface : public Surface {
     s.dvv = (v1.dv - v0.dv) / (2 * hv);
     return s;
   }
-  Interval domain_u() const override { return surface_->domain_u(); }
-  Interval domain_v() const override { return surface_->domain_v(); }
-  double period_u() const override { return surface_->period_u(); }
-  double period_v() const override { return surface_->period_v(); }
-  std::vector<double> breaks_u(const Interval& r) const override { return surface_->breaks_u(r); }
-  std::vector<double> breaks_v(const Interval& r) const override { return surface_->breaks_v(r); }
+  Interval domain_u() const override { return d_.surface->domain_u(); }
+  Interval domain_v() const override { return d_.surface->domain_v(); }
+  double period_u() const override { return d_.surface->period_u(); }
+  double period_v() const override { return d_.surface->period_v(); }
+  std::vector<double> breaks_u(const Interval& r) const override { return d_.surface->breaks_u(r); }
+  std::vector<double> breaks_v(const Interval& r) const override { return d_.surface->breaks_v(r); }
   std::vector<Pole> poles() const override {
-    std::vector<Pole> out = surface_->poles();
+    std::vector<Pole> out = d_.surface->poles();
     for (Pole& pole : out) {
       const double other =
-          pole.at_u ? surface_->domain_v().middle() : surface_->domain_u().middle();
+          pole.at_u ? d_.surface->domain_v().middle() : d_.surface->domain_u().middle();
       const SurfacePoint s =
           pole.at_u ? first_order(pole.value, other) : first_order(other, pole.value);
       pole.place = s.p;
@@ -653,118 +639,116 @@ class OffsetSurface : public Surface {
     return out;
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    return surface_->parameters_of(p);  // normals of the one are normals of the other
+    return d_.surface->parameters_of(p);  // normals of the one are normals of the other
   }
-  std::vector<Parameters> guesses(const Point& p) const override { return surface_->guesses(p); }
+  std::vector<Parameters> guesses(const Point& p) const override { return d_.surface->guesses(p); }
 
  private:
   static double step(const Interval& domain, double period) {
     return kDifferenceStep * (period > 0 ? period : domain.is_finite() ? domain.width() : 1);
   }
   [[nodiscard]] SurfacePoint first_order(double u, double v) const {
-    SurfacePoint s = surface_->at(u, v);
+    SurfacePoint s = d_.surface->at(u, v);
     const Vector n = s.normal();
     const double e = s.du.squaredNorm(), f = s.du.dot(s.dv), g = s.dv.squaredNorm();
     const double l = s.duu.dot(n), m = s.duv.dot(n), k = s.dvv.dot(n);
     const double det = e * g - f * f;
     SurfacePoint out;
-    out.p = s.p + distance_ * n;
+    out.p = s.p + d_.distance * n;
     out.du = s.du;
     out.dv = s.dv;
     if (det > 0) {
-      out.du += distance_ * ((m * f - l * g) * s.du + (l * f - m * e) * s.dv) / det;
-      out.dv += distance_ * ((k * f - m * g) * s.du + (m * f - k * e) * s.dv) / det;
+      out.du += d_.distance * ((m * f - l * g) * s.du + (l * f - m * e) * s.dv) / det;
+      out.dv += d_.distance * ((k * f - m * g) * s.du + (m * f - k * e) * s.dv) / det;
     }
     return out;
   }
-  SurfacePtr surface_;
-  double distance_;
+  OffsetSurfaceData d_;
 };
 
 class MovedSurface : public Surface {
  public:
-  MovedSurface(SurfacePtr surface, const Placement& placement)
-      : surface_(std::move(surface)), placement_(placement), inverse_(placement.linear.inverse()) {}
-  SurfaceKind kind() const override { return surface_->kind(); }
+  explicit MovedSurface(MovedSurfaceData data)
+      : d_(std::move(data)), inverse_(d_.placement.linear.inverse()) {}
+  SurfaceKind kind() const override { return d_.surface->kind(); }
+  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
-    SurfacePoint s = surface_->at(u, v);
-    s.p = placement_(s.p);
-    for (Vector* d : {&s.du, &s.dv, &s.duu, &s.duv, &s.dvv}) *d = placement_.linear * *d;
+    SurfacePoint s = d_.surface->at(u, v);
+    s.p = d_.placement(s.p);
+    for (Vector* d : {&s.du, &s.dv, &s.duu, &s.duv, &s.dvv}) *d = d_.placement.linear * *d;
     return s;
   }
-  Interval domain_u() const override { return surface_->domain_u(); }
-  Interval domain_v() const override { return surface_->domain_v(); }
-  double period_u() const override { return surface_->period_u(); }
-  double period_v() const override { return surface_->period_v(); }
-  std::vector<double> breaks_u(const Interval& r) const override { return surface_->breaks_u(r); }
-  std::vector<double> breaks_v(const Interval& r) const override { return surface_->breaks_v(r); }
+  Interval domain_u() const override { return d_.surface->domain_u(); }
+  Interval domain_v() const override { return d_.surface->domain_v(); }
+  double period_u() const override { return d_.surface->period_u(); }
+  double period_v() const override { return d_.surface->period_v(); }
+  std::vector<double> breaks_u(const Interval& r) const override { return d_.surface->breaks_u(r); }
+  std::vector<double> breaks_v(const Interval& r) const override { return d_.surface->breaks_v(r); }
   std::vector<Pole> poles() const override {
-    std::vector<Pole> out = surface_->poles();
-    for (Pole& pole : out) pole.place = placement_(pole.place);
+    std::vector<Pole> out = d_.surface->poles();
+    for (Pole& pole : out) pole.place = d_.placement(pole.place);
     return out;
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    return surface_->parameters_of(inverse_ * (p - placement_.shift));
+    return d_.surface->parameters_of(inverse_ * (p - d_.placement.shift));
   }
   std::vector<Parameters> guesses(const Point& p) const override {
-    return surface_->guesses(inverse_ * (p - placement_.shift));
+    return d_.surface->guesses(inverse_ * (p - d_.placement.shift));
   }
 
  private:
-  SurfacePtr surface_;
-  Placement placement_;
+  MovedSurfaceData d_;
   Eigen::Matrix3d inverse_;
 };
 
 class TrimmedSurface : public Surface {
  public:
-  TrimmedSurface(SurfacePtr surface, const Interval& u, const Interval& v)
-      : surface_(std::move(surface)), u_(u), v_(v) {}
-  SurfaceKind kind() const override { return surface_->kind(); }
-  SurfacePoint at(double u, double v) const override { return surface_->at(u, v); }
-  Interval domain_u() const override { return u_; }
-  Interval domain_v() const override { return v_; }
-  double period_u() const override { return kept(surface_->period_u(), u_); }
-  double period_v() const override { return kept(surface_->period_v(), v_); }
-  std::vector<double> breaks_u(const Interval& r) const override { return surface_->breaks_u(r); }
-  std::vector<double> breaks_v(const Interval& r) const override { return surface_->breaks_v(r); }
+  explicit TrimmedSurface(TrimmedSurfaceData data) : d_(std::move(data)) {}
+  SurfaceKind kind() const override { return d_.surface->kind(); }
+  SurfaceData data() const override { return &d_; }
+  SurfacePoint at(double u, double v) const override { return d_.surface->at(u, v); }
+  Interval domain_u() const override { return d_.u; }
+  Interval domain_v() const override { return d_.v; }
+  double period_u() const override { return kept(d_.surface->period_u(), d_.u); }
+  double period_v() const override { return kept(d_.surface->period_v(), d_.v); }
+  std::vector<double> breaks_u(const Interval& r) const override { return d_.surface->breaks_u(r); }
+  std::vector<double> breaks_v(const Interval& r) const override { return d_.surface->breaks_v(r); }
   std::vector<Pole> poles() const override {
     std::vector<Pole> out;
-    for (const Pole& pole : surface_->poles()) {
-      const Interval& own = pole.at_u ? u_ : v_;
+    for (const Pole& pole : d_.surface->poles()) {
+      const Interval& own = pole.at_u ? d_.u : d_.v;
       if (pole.value >= own.low && pole.value <= own.high) out.push_back(pole);
     }
     return out;
   }
   std::optional<Parameters> parameters_of(const Point& p) const override {
-    const auto whole = surface_->parameters_of(p);
+    const auto whole = d_.surface->parameters_of(p);
     return whole ? std::optional<Parameters>(inside(*whole)) : std::nullopt;
   }
   std::vector<Parameters> guesses(const Point& p) const override {
-    std::vector<Parameters> all = surface_->guesses(p);
+    std::vector<Parameters> all = d_.surface->guesses(p);
     for (Parameters& uv : all) uv = inside(uv);
     return all;
   }
 
  private:
   [[nodiscard]] Parameters inside(const Parameters& uv) const {
-    return {into(u_, uv[0], surface_->period_u()), into(v_, uv[1], surface_->period_v())};
+    return {into(d_.u, uv[0], d_.surface->period_u()), into(d_.v, uv[1], d_.surface->period_v())};
   }
   static double kept(double period, const Interval& range) {
     return period > 0 && range.width() >= period * (1 - kSameParameter) ? period : 0;
   }
-  SurfacePtr surface_;
-  Interval u_, v_;
+  TrimmedSurfaceData d_;
 };
 
 class CurveOnSurface : public Curve {
  public:
-  CurveOnSurface(SurfacePtr surface, CurvePtr curve)
-      : surface_(std::move(surface)), curve_(std::move(curve)) {}
+  explicit CurveOnSurface(CurveOnSurfaceData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::on_surface; }
+  CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
-    const CurvePoint c = curve_->at(t);
-    const SurfacePoint s = surface_->at(c.p.x(), c.p.y());
+    const CurvePoint c = d_.in_parameters->at(t);
+    const SurfacePoint s = d_.surface->at(c.p.x(), c.p.y());
     CurvePoint out;
     out.p = s.p;
     out.d1 = c.d1.x() * s.du + c.d1.y() * s.dv;
@@ -772,43 +756,47 @@ class CurveOnSurface : public Curve {
              2 * c.d1.x() * c.d1.y() * s.duv + c.d1.y() * c.d1.y() * s.dvv;
     return out;
   }
-  Interval domain() const override { return curve_->domain(); }
+  Interval domain() const override { return d_.in_parameters->domain(); }
   double period() const override { return 0; }
-  std::vector<double> breaks(const Interval& range) const override { return curve_->breaks(range); }
+  std::vector<double> breaks(const Interval& range) const override {
+    return d_.in_parameters->breaks(range);
+  }
 
  private:
-  SurfacePtr surface_;
-  CurvePtr curve_;
+  CurveOnSurfaceData d_;
 };
 
 }  // namespace
 
 SurfacePtr make_extrusion(CurvePtr curve, const Interval& range, const Vector& direction,
                           const Interval& height) {
-  return std::make_shared<Extrusion>(std::move(curve), range, direction, height);
+  return std::make_shared<Extrusion>(ExtrusionData{std::move(curve), range, direction, height});
 }
 SurfacePtr make_revolution(CurvePtr curve, const Interval& range, const Point& origin,
                            const Vector& axis, const Interval& angles) {
-  auto made = std::make_shared<Revolution>(std::move(curve), range, origin, axis, angles);
+  auto made =
+      std::make_shared<Revolution>(RevolutionData{std::move(curve), range, origin, axis, angles});
   made->look_if_planar();
   return made;
 }
 SurfacePtr make_ruled(CurvePtr first, const Interval& first_range, CurvePtr second,
                       const Interval& second_range) {
-  return std::make_shared<Ruled>(std::move(first), first_range, std::move(second), second_range);
+  return std::make_shared<Ruled>(
+      RuledData{std::move(first), first_range, std::move(second), second_range});
 }
 SurfacePtr make_offset_surface(SurfacePtr surface, double distance) {
-  return std::make_shared<OffsetSurface>(std::move(surface), distance);
+  return std::make_shared<OffsetSurface>(OffsetSurfaceData{std::move(surface), distance});
 }
 SurfacePtr make_moved(SurfacePtr surface, const Placement& placement) {
   if (placement.is_identity()) return surface;
-  return std::make_shared<MovedSurface>(std::move(surface), placement);
+  return std::make_shared<MovedSurface>(MovedSurfaceData{std::move(surface), placement});
 }
 SurfacePtr make_trimmed_surface(SurfacePtr surface, const Interval& u, const Interval& v) {
-  return std::make_shared<TrimmedSurface>(std::move(surface), u, v);
+  return std::make_shared<TrimmedSurface>(TrimmedSurfaceData{std::move(surface), u, v});
 }
 CurvePtr make_curve_on_surface(SurfacePtr surface, CurvePtr in_parameters) {
-  return std::make_shared<CurveOnSurface>(std::move(surface), std::move(in_parameters));
+  return std::make_shared<CurveOnSurface>(
+      CurveOnSurfaceData{std::move(surface), std::move(in_parameters)});
 }
 
 // ---- Feet.

@@ -350,15 +350,15 @@ TEST(ClosePlanes, EachMissingPlaneComesBackWithItsHoles) {
 
 TEST(ClosePlanes, SheetsAndCurvedRimsStayOpen) {
   SurfaceModel sheet = patch();
-  EXPECT_EQ(close_planes(sheet.bodies[0], 1e-3).size(), 1u)
+  EXPECT_EQ(close_planes(sheet.bodies[0], 1e-3).closed.size(), 1u)
       << "a spline patch is not known to be a plane";
   sheet = patch();
   sheet.bodies[0].faces[0].surface = make_plane(Frame{});
-  EXPECT_TRUE(close_planes(sheet.bodies[0], 1e-3).empty());
+  EXPECT_TRUE(close_planes(sheet.bodies[0], 1e-3).closed.empty());
   sheet = patch();
   sheet.bodies[0].edges[0].curve = make_polyline({{0, 0, 0}, {0.5, 0, 0.3}, {1, 0, 0}});
   sheet.bodies[0].edges[0].to = 2;
-  EXPECT_TRUE(close_planes(sheet.bodies[0], 1e-3).empty());
+  EXPECT_TRUE(close_planes(sheet.bodies[0], 1e-3).closed.empty());
 }
 
 TEST(Heal, LeavesCleanBodiesAlone) {

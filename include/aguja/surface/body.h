@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -84,6 +85,10 @@ struct BodyShell {
 };
 
 /// What belongs together in the file: a solid, a surface model, a set of surfaces.
+///
+/// Vertices, edges and faces are known by their numbers. Operations make another body of one, in
+/// which these numbers still hold: what they add comes last, and what is no longer used stays,
+/// unused.
 struct Body {
   std::string name;
   std::vector<BodyVertex> vertices;
@@ -94,6 +99,43 @@ struct Body {
   /// Triangles that the file gives itself, with nothing behind them.
   Mesh facets;
 };
+
+/// What became of vertices, edges or faces, by number.
+class EntityMap {
+ public:
+  /// Itself, the one that it was merged into, or the pieces that it was divided into, in its
+  /// direction; none if it is no longer used.
+  [[nodiscard]] std::vector<std::uint32_t> now(std::uint32_t before) const;
+  [[nodiscard]] bool is_unchanged(std::uint32_t before) const { return !now_.contains(before); }
+  /// How many are no longer themselves.
+  [[nodiscard]] std::size_t size() const { return now_.size(); }
+
+  void set(std::uint32_t before, std::vector<std::uint32_t> now);
+  /// Another operation follows, made of the body after this one.
+  void then(const EntityMap& next);
+  /// Forgets those that were not there before.
+  void keep_below(std::uint32_t count);
+
+ private:
+  std::map<std::uint32_t, std::vector<std::uint32_t>> now_;  // what is not in it is itself
+};
+
+struct BodyMaps {
+  EntityMap vertices, edges, faces;
+  void then(const BodyMaps& next);
+};
+
+/// What an operation made of a body.
+struct BodyChange {
+  Body body;
+  BodyMaps maps;
+  /// No vertex, and no place that faces share, is farther from where it was; model units. Surfaces
+  /// do not move.
+  double largest_movement = 0;
+};
+
+/// Says in the maps of a change which vertices and edges that `before` used are used no longer.
+void note_unused(const Body& before, BodyChange& change);
 
 /// How often each edge is used, over all faces of the body.
 [[nodiscard]] std::vector<std::uint32_t> edge_uses(const Body& body);

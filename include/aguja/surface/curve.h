@@ -6,7 +6,9 @@
 #include <memory>
 #include <optional>
 #include <span>
+#include <string>
 #include <string_view>
+#include <variant>
 #include <vector>
 
 #include "aguja/geometry/placement.h"
@@ -66,38 +68,6 @@ enum class CurveKind {
 };
 [[nodiscard]] std::string_view slug(CurveKind kind);
 
-/// Immutable; may be shared and asked from any number of threads.
-class Curve {
- public:
-  virtual ~Curve() = default;
-  [[nodiscard]] virtual CurveKind kind() const = 0;
-  /// Outside of the domain a periodic curve goes round, others are clamped or run on.
-  [[nodiscard]] virtual CurvePoint at(double t) const = 0;
-  [[nodiscard]] virtual Interval domain() const = 0;
-  /// 0 if it does not close smoothly on itself.
-  [[nodiscard]] virtual double period() const { return 0; }
-  /// Parameters strictly inside of the range where it may have a corner or change its law.
-  [[nodiscard]] virtual std::vector<double> breaks(const Interval&) const { return {}; }
-  /// The parameter of the point, where there is a closed form; the foot of the nearest point.
-  [[nodiscard]] virtual std::optional<double> parameter_of(const Point&) const {
-    return std::nullopt;
-  }
-  [[nodiscard]] Point point(double t) const { return at(t).p; }
-};
-using CurvePtr = std::shared_ptr<const Curve>;
-
-[[nodiscard]] CurvePtr make_line(const Point& origin, const Vector& direction);
-[[nodiscard]] CurvePtr make_circle(const Frame& frame, double radius);
-/// Semi-axes along x and y.
-[[nodiscard]] CurvePtr make_ellipse(const Frame& frame, double a, double b);
-/// frame.at(f t^2, 2 f t): the form of ISO 10303-42.
-[[nodiscard]] CurvePtr make_parabola(const Frame& frame, double focal);
-/// frame.at(a cosh t, b sinh t)
-[[nodiscard]] CurvePtr make_hyperbola(const Frame& frame, double a, double b);
-/// From point to point, parameters 0, 1, 2, ...
-/// Errors: ArgumentError (fewer than two points).
-[[nodiscard]] CurvePtr make_polyline(std::vector<Point> points);
-
 /// What defines a B-spline in one parameter.
 struct KnotVector {
   int degree = 1;
@@ -112,6 +82,111 @@ struct KnotVector {
   [[nodiscard]] std::vector<double> inner(const Interval& range) const;
 };
 
+class Curve;
+class Surface;
+using CurvePtr = std::shared_ptr<const Curve>;
+using SurfacePtr = std::shared_ptr<const Surface>;
+
+struct CurveSegment {
+  CurvePtr curve;
+  Interval range;
+  bool forward = true;  ///< else from the high end of the range to its low
+};
+/// A number for each parameter of a curve.
+using CurveLaw = std::function<double(double)>;
+
+// What curves are made of; what it means is said at the functions that make them.
+struct LineData {
+  Point origin;
+  Vector direction;
+};
+/// Of a circle, too: a and b are its radius.
+struct EllipseData {
+  Frame frame;
+  double a, b;
+};
+struct ParabolaData {
+  Frame frame;
+  double focal;
+};
+struct HyperbolaData {
+  Frame frame;
+  double a, b;
+};
+struct PolylineData {
+  std::vector<Point> points;
+};
+struct SplineData {
+  KnotVector knots;
+  std::vector<Point> points;
+  std::vector<double> weights;  ///< empty: all 1
+};
+struct CompositeData {
+  std::vector<CurveSegment> segments;
+};
+struct TrimmedCurveData {
+  CurvePtr curve;
+  Interval range;
+};
+struct OffsetCurveData {
+  CurvePtr curve;
+  CurveLaw distance;
+  Vector direction;
+};
+struct CurveOnSurfaceData {
+  SurfacePtr surface;
+  CurvePtr in_parameters;
+};
+struct MovedCurveData {
+  CurvePtr curve;
+  Placement placement;
+};
+/// One of them; lives as long as its curve. Nothing: a curve of a user's own making.
+using CurveData =
+    std::variant<std::monostate, const LineData*, const EllipseData*, const ParabolaData*,
+                 const HyperbolaData*, const PolylineData*, const SplineData*, const CompositeData*,
+                 const TrimmedCurveData*, const OffsetCurveData*, const CurveOnSurfaceData*,
+                 const MovedCurveData*>;
+
+/// Immutable; may be shared and asked from any number of threads.
+class Curve {
+ public:
+  virtual ~Curve() = default;
+  [[nodiscard]] virtual CurveKind kind() const = 0;
+  [[nodiscard]] virtual CurveData data() const { return {}; }
+  /// The data, if it is of that kind.
+  template <class Data>
+  [[nodiscard]] const Data* as() const {
+    const CurveData all = data();
+    const auto* one = std::get_if<const Data*>(&all);
+    return one == nullptr ? nullptr : *one;
+  }
+  /// Outside of the domain a periodic curve goes round, others are clamped or run on.
+  [[nodiscard]] virtual CurvePoint at(double t) const = 0;
+  [[nodiscard]] virtual Interval domain() const = 0;
+  /// 0 if it does not close smoothly on itself.
+  [[nodiscard]] virtual double period() const { return 0; }
+  /// Parameters strictly inside of the range where it may have a corner or change its law.
+  [[nodiscard]] virtual std::vector<double> breaks(const Interval&) const { return {}; }
+  /// The parameter of the point, where there is a closed form; the foot of the nearest point.
+  [[nodiscard]] virtual std::optional<double> parameter_of(const Point&) const {
+    return std::nullopt;
+  }
+  [[nodiscard]] Point point(double t) const { return at(t).p; }
+};
+
+[[nodiscard]] CurvePtr make_line(const Point& origin, const Vector& direction);
+[[nodiscard]] CurvePtr make_circle(const Frame& frame, double radius);
+/// Semi-axes along x and y.
+[[nodiscard]] CurvePtr make_ellipse(const Frame& frame, double a, double b);
+/// frame.at(f t^2, 2 f t): the form of ISO 10303-42.
+[[nodiscard]] CurvePtr make_parabola(const Frame& frame, double focal);
+/// frame.at(a cosh t, b sinh t)
+[[nodiscard]] CurvePtr make_hyperbola(const Frame& frame, double a, double b);
+/// From point to point, parameters 0, 1, 2, ...
+/// Errors: ArgumentError (fewer than two points).
+[[nodiscard]] CurvePtr make_polyline(std::vector<Point> points);
+
 /// `weights` is empty or has one above 0 for each point. `closed` curves whose ends meet smoothly
 /// are periodic.
 /// Errors: ArgumentError (knots that decrease, wrong counts, weights of 0 or below).
@@ -120,18 +195,10 @@ struct KnotVector {
                                    std::vector<double> weights = {});
 
 /// One after another, each over a unit of parameter.
-struct CurveSegment {
-  CurvePtr curve;
-  Interval range;
-  bool forward = true;  ///< else from the high end of the range to its low
-};
 [[nodiscard]] CurvePtr make_composite(std::vector<CurveSegment> segments);
 
 /// A piece of a curve with the curve's own parameters.
 [[nodiscard]] CurvePtr make_trimmed(CurvePtr curve, const Interval& range);
-
-/// A number for each parameter of a curve.
-using CurveLaw = std::function<double(double)>;
 
 /// Moved by `distance` along `direction` x tangent: to the left, seen against `direction`.
 /// Source: ISO 10303-42, offset_curve_3d; IGES 5.3, type 130.

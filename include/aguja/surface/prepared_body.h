@@ -33,9 +33,10 @@ struct SewTolerance {
 
 /// A body as it was prepared. Immutable once made: parts and states share it.
 struct PreparedBody {
-  Body body;  ///< healed and sewn
+  Body body;      ///< healed and sewn
+  BodyMaps maps;  ///< what became of the vertices, edges and faces of the file's body
   std::vector<Healed> healed, not_healed;
-  SewResult sewing;                   ///< without its body
+  SewReport sewing;
   std::vector<ClosedPlane> closed;    ///< missing faces that were closed by planes
   SewTolerance tolerance;             ///< it was healed and sewn by
   std::optional<double> uncertainty;  ///< what its file states, in the body's unit

@@ -17,8 +17,8 @@ struct RefusedSeam {
   std::string why;
 };
 
-struct SewResult {
-  Body body;
+/// What sewing did.
+struct SewReport {
   std::size_t joined = 0;       ///< pairs of edges that became one
   std::size_t divided = 0;      ///< edges that a vertex of another divided
   std::size_t open_before = 0;  ///< edges that one face uses, once
@@ -27,6 +27,7 @@ struct SewResult {
   std::vector<RefusedSeam> refused;
   std::vector<std::uint32_t> turned;  ///< faces that were turned to agree with their neighbours
 };
+struct SewResult : BodyChange, SewReport {};
 
 /// Joins edges of faces that lie within `tolerance` of each other along their whole length, in
 /// whole or in part: the longer one is divided where the shorter ends. What the file shares already
@@ -34,7 +35,8 @@ struct SewResult {
 ///
 /// Promises  An edge gets two uses at most: of three that coincide the nearest two are joined, the
 ///           third is refused. No two ends of one edge become one vertex. Every joined edge carries
-///           the measured distance as its tolerance.
+///           the measured distance as its tolerance. Numbers of vertices, edges and faces keep their
+///           meaning (see `Body`).
 /// Cost      O(n log n) for n open edges that lie apart.
 /// Errors    ArgumentError (a tolerance that is not finite or below 0).
 [[nodiscard]] SewResult sew(const Body& body, double tolerance, const SewOptions& options = {});
@@ -48,10 +50,14 @@ struct ClosedPlane {
   std::size_t edges = 0;
 };
 
+struct ClosePlanesResult : BodyChange {
+  std::vector<ClosedPlane> closed;
+};
+
 /// Adds a plane face for each loop of open edges that is flat within `tolerance`; loops in the same
 /// plane within it become its holes. Left open are rims that branch, and those of faces that lie in
 /// that plane themselves.
 /// Cost  O(n log n) for n open edges, and O(n m) for m loops in one plane.
-[[nodiscard]] std::vector<ClosedPlane> close_planes(Body& body, double tolerance);
+[[nodiscard]] ClosePlanesResult close_planes(const Body& body, double tolerance);
 
 }  // namespace aguja

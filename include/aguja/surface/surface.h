@@ -47,11 +47,82 @@ struct Pole {
   Point place = Point::Zero();
 };
 
+// What surfaces are made of; what it means is said at the functions that make them.
+struct PlaneData {
+  Frame frame;
+};
+/// Of a cylinder, too: its half angle is 0.
+struct ConeData {
+  Frame frame;
+  double radius;
+  double half_angle;  ///< radians
+};
+struct SphereData {
+  Frame frame;
+  double radius;
+};
+struct TorusData {
+  Frame frame;
+  double major, minor;
+  bool outer;
+};
+struct SplineSurfaceData {
+  KnotVector u, v;
+  std::vector<Point> points;    ///< by rows of v
+  std::vector<double> weights;  ///< empty: all 1
+};
+struct ExtrusionData {
+  CurvePtr curve;
+  Interval range;
+  Vector direction;
+  Interval height;
+};
+struct RevolutionData {
+  CurvePtr curve;
+  Interval range;
+  Point origin;
+  Vector axis;  ///< unit
+  Interval angles;
+};
+struct RuledData {
+  CurvePtr first;
+  Interval first_range;
+  CurvePtr second;
+  Interval second_range;
+};
+struct OffsetSurfaceData {
+  SurfacePtr surface;
+  double distance;
+};
+struct MovedSurfaceData {
+  SurfacePtr surface;
+  Placement placement;
+};
+struct TrimmedSurfaceData {
+  SurfacePtr surface;
+  Interval u, v;
+};
+/// One of them; lives as long as its surface. Nothing: a surface of a user's own making.
+using SurfaceData =
+    std::variant<std::monostate, const PlaneData*, const ConeData*, const SphereData*,
+                 const TorusData*, const SplineSurfaceData*, const ExtrusionData*,
+                 const RevolutionData*, const RuledData*, const OffsetSurfaceData*,
+                 const MovedSurfaceData*, const TrimmedSurfaceData*>;
+
 /// Immutable; may be shared and asked from any number of threads.
 class Surface {
  public:
   virtual ~Surface() = default;
+  /// Of what it is moved or trimmed from, where it is.
   [[nodiscard]] virtual SurfaceKind kind() const = 0;
+  [[nodiscard]] virtual SurfaceData data() const { return {}; }
+  /// The data, if it is of that kind.
+  template <class Data>
+  [[nodiscard]] const Data* as() const {
+    const SurfaceData all = data();
+    const auto* one = std::get_if<const Data*>(&all);
+    return one == nullptr ? nullptr : *one;
+  }
   [[nodiscard]] virtual SurfacePoint at(double u, double v) const = 0;
   [[nodiscard]] virtual Interval domain_u() const = 0;
   [[nodiscard]] virtual Interval domain_v() const = 0;
@@ -71,7 +142,6 @@ class Surface {
   [[nodiscard]] Point point(double u, double v) const { return at(u, v).p; }
   [[nodiscard]] Point point(const Parameters& uv) const { return at(uv[0], uv[1]).p; }
 };
-using SurfacePtr = std::shared_ptr<const Surface>;
 
 [[nodiscard]] SurfacePtr make_plane(const Frame& frame);
 /// frame.at(r cos u, r sin u, v)
