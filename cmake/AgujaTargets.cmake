@@ -12,6 +12,9 @@ function(aguja_private_flags target)
     target_compile_options(${target} PRIVATE -fsanitize=${AGUJA_SANITIZE} -fno-omit-frame-pointer
                            -fno-sanitize-recover=all)
     target_link_options(${target} PUBLIC -fsanitize=${AGUJA_SANITIZE})
+    if(AGUJA_SANITIZE MATCHES "thread")
+      target_compile_definitions(${target} PRIVATE AGUJA_PLAIN_THREADS)
+    endif()
     # What the address sanitizer sees anyway, at half the time to compile.
     if(AGUJA_SANITIZE MATCHES "address,undefined")
       target_compile_options(${target} PRIVATE

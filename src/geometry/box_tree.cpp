@@ -4,9 +4,7 @@
 #include <bit>
 #include <cmath>
 #include <limits>
-
-#include <oneapi/tbb/parallel_invoke.h>
-#include <oneapi/tbb/parallel_sort.h>
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 namespace {
@@ -118,7 +116,7 @@ BoxTree::BoxTree(Array<FloatBox> boxes) {
   parallel_ranges(boxes.size(), kBoxesATask, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) keys[i] = morton.key(boxes[i], i);
   });
-  oneapi::tbb::parallel_sort(keys.begin(), keys.end());
+  parallel_sort(keys.begin(), keys.end());
 
   const auto blocks = static_cast<std::uint32_t>((boxes.size() + kBlock - 1) / kBlock);
   items_.resize(boxes.size());
@@ -174,7 +172,7 @@ void BoxTree::build(std::span<const std::uint64_t> keys, std::uint32_t node, std
   const auto build_left = [&] { build(keys, node + 1, first, split); };
   const auto build_right = [&] { build(keys, node + 2 * split, first + split, blocks - split); };
   if (blocks > 4096) {
-    oneapi::tbb::parallel_invoke(build_left, build_right);
+    parallel_invoke(build_left, build_right);
   } else {
     build_left();
     build_right();

@@ -5,12 +5,9 @@
 #include <set>
 
 #include "aguja/mend/weld.h"
-#include "aguja/mesh/crossings.h"
 #include "aguja/mesh/edge_table.h"
-#include "aguja/mesh/zero_area.h"
 #include "geometry/small_matrix.h"
 #include "mend/editable_mesh.h"
-#include "mend/same_triangle.h"
 
 namespace aguja {
 namespace {
@@ -261,35 +258,6 @@ Change put_back(const TakenOut& taken, const Change& changed, const Budget& budg
   welded.refused = changed.refused;
   change.new_patches = changed.new_patches;
   return composed(change, std::move(welded));
-}
-
-std::string harm_of(const Mesh& before, const Change& change) {
-  const Welded old(before), now(change.mesh);
-  const EdgeCounts edges_before = count_edges(EdgeTable(old.triangles(), old.points().size()));
-  const EdgeCounts edges_after = count_edges(EdgeTable(now.triangles(), now.points().size()));
-  std::string harm;
-  const auto say = [&](std::size_t was, std::size_t is, const char* what) {
-    if (is <= was) return;
-    if (!harm.empty()) harm += ", ";
-    harm += std::to_string(is) + " " + what + " instead of " + std::to_string(was);
-  };
-  say(edges_before.naked, edges_after.naked, "naked edges");
-  say(edges_before.nonmanifold, edges_after.nonmanifold, "non-manifold edges");
-  say(edges_before.winding_conflicts, edges_after.winding_conflicts, "edges in conflict");
-  say(find_zero_area(old).size(), find_zero_area(now).size(), "triangles without area");
-  // Pairs that involve something new, against those that involved something that went.
-  std::vector<bool> is_new(change.mesh.triangles.size()), went(before.triangles.size(), true);
-  const auto same = [&](std::uint32_t t) {
-    const TriangleId p = change.parent[t];
-    return p.value != kNoIndex && same_triangle(before, p, change.mesh, {t}) != Sameness::different;
-  };
-  for (std::uint32_t t = 0; t < is_new.size(); ++t) {
-    is_new[t] = !same(t);
-    if (!is_new[t]) went[change.parent[t].value] = false;
-  }
-  say(find_crossings_of(old, went).size(), find_crossings_of(now, is_new).size(),
-      "pairs that cross or touch");
-  return harm;
 }
 
 }  // namespace aguja

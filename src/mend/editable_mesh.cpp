@@ -410,7 +410,7 @@ EditableMesh::Finished EditableMesh::finish() const {
   }
   keep_points(change, keep);
   // A new point may have been put exactly on an old one.
-  mesh.points_are_distinct = mesh_.points_are_distinct && new_points_.empty();
+  mesh.points_are_distinct = mesh_.points_are_distinct && stay_distinct(mesh_.points, new_points_);
   return out;
 }
 

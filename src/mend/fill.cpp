@@ -79,15 +79,14 @@ std::span<const FillMethod> fill_methods() { return kTried; }
 // ---- Filler.
 
 struct Filler::Context {
-  Context(const Mesh& m, double tolerance)
-      : mesh(m),
-        edges(m.triangles, m.points.size()),
-        stars(m.triangles, m.points.size()),
-        scene{mesh, edges, stars, tolerance, aguja::box_of(m).diagonal()} {}
+  Context(const KnownMesh& m, double tolerance)
+      : mesh(m.mesh()),
+        edges(m.edges()),
+        scene{mesh, edges, m.stars(), tolerance, aguja::box_of(mesh).diagonal()} {}
 
+  std::unique_ptr<const KnownMesh> made_here;  // if it was made for this
   const Mesh& mesh;
-  EdgeTable edges;
-  VertexStars stars;
+  const EdgeTable& edges;
   FillScene scene;
 
   [[nodiscard]] Point corner(const Fill& fill, VertexId v) const {
@@ -226,8 +225,13 @@ FillOutcome Filler::Context::one(const Opening& opening, const Surroundings& aro
   return Refusal{RefusalReason::does_not_apply, place_of(mesh.points, opening), {}};
 }
 
-Filler::Filler(const Mesh& mesh, double tolerance)
+Filler::Filler(const KnownMesh& mesh, double tolerance)
     : context_(std::make_unique<Context>(mesh, tolerance)) {}
+Filler::Filler(const Mesh& mesh, double tolerance) {
+  auto known = std::make_unique<const KnownMesh>(mesh);
+  context_ = std::make_unique<Context>(*known, tolerance);
+  context_->made_here = std::move(known);
+}
 Filler::~Filler() = default;
 
 namespace {
@@ -289,7 +293,8 @@ std::vector<FillOutcome> Filler::try_all(const Opening& opening, const FillOptio
       std::vector<bool> wanted(with.triangles.size());
       with.triangles.insert(with.triangles.end(), fill->triangles.begin(), fill->triangles.end());
       wanted.resize(with.triangles.size(), true);
-      with.points_are_distinct = fill->points.empty() && c.mesh.points_are_distinct;
+      with.points_are_distinct =
+          c.mesh.points_are_distinct && stay_distinct(c.mesh.points, fill->points);
       fill->crossings = find_crossings_of(Welded(with), wanted).size();
     }
     outcomes.push_back(std::move(outcome));
@@ -315,11 +320,9 @@ WithFills with_fills(const Mesh& mesh, std::span<const Fill* const> fills) {
     out.mesh.patch_of.assign(mesh.triangles.size(), PatchId{0});
     patch = 1;
   }
-  bool new_points = false;
   for (std::uint32_t f = 0; f < fills.size(); ++f, ++patch) {
     if (fills[f] == nullptr) continue;
     const auto shift = static_cast<std::uint32_t>(out.mesh.points.size() - mesh.points.size());
-    new_points |= !fills[f]->points.empty();
     out.mesh.points.insert(out.mesh.points.end(), fills[f]->points.begin(), fills[f]->points.end());
     for (Triangle t : fills[f]->triangles) {
       for (VertexId& v : t.corner) {
@@ -330,23 +333,57 @@ WithFills with_fills(const Mesh& mesh, std::span<const Fill* const> fills) {
       out.fill_of.push_back(f);
     }
   }
-  out.mesh.points_are_distinct = mesh.points_are_distinct && !new_points;
+  const std::size_t count = mesh.points.size();
+  out.mesh.points_are_distinct =
+      mesh.points_are_distinct &&
+      stay_distinct(mesh.points, std::span<const Point>(out.mesh.points).subspan(count));
   return out;
 }
 
+// Edges of fills that have more than two uses then, with those that the mesh has.
+void find_third_triangles(const KnownMesh& known, const WithFills& with,
+                          std::map<std::uint32_t, RefusalReason>& harm) {
+  const std::size_t before = known.mesh().triangles.size();
+  std::map<std::pair<VertexId, VertexId>, std::vector<std::uint32_t>> uses;  // fills, by edge
+  for (std::size_t t = before; t < with.mesh.triangles.size(); ++t) {
+    const Triangle& own = with.mesh.triangles[t];
+    for (std::size_t c = 0; c < 3; ++c) {
+      const VertexId a = own[c], b = own[(c + 1) % 3];
+      if (a != b) uses[std::minmax(a, b)].push_back(with.fill_of[t]);
+    }
+  }
+  for (const auto& [edge, fills] : uses) {
+    std::size_t count = fills.size();
+    if (edge.second.value < known.mesh().points.size()) {
+      if (const auto e = known.edges().find(edge.first, edge.second)) {
+        count += known.edges().use_count(*e);
+      }
+    }
+    if (count <= 2) continue;
+    for (const std::uint32_t f : fills) harm.try_emplace(f, RefusalReason::third_triangle);
+  }
+}
+
 // Fills that would cross something, pinch it, or use an edge that another fill uses.
-std::map<std::uint32_t, RefusalReason> harmful(const Mesh& mesh,
+std::map<std::uint32_t, RefusalReason> harmful(const KnownMesh& known,
                                                std::span<const Fill* const> fills) {
   std::map<std::uint32_t, RefusalReason> harm;
+  const Mesh& mesh = known.mesh();
   const WithFills with = with_fills(mesh, fills);
   std::vector<bool> wanted(with.fill_of.size());
   for (std::size_t t = 0; t < wanted.size(); ++t) wanted[t] = with.fill_of[t] != kNoIndex;
   const Welded welded(with.mesh);
-  const EdgeTable edges(welded.triangles(), welded.points().size());
-  for (const EdgeId e : select_edges(edges, [&](EdgeId id) { return edges.is_nonmanifold(id); })) {
-    for (const EdgeUse use : edges.uses(e)) {
-      const std::uint32_t f = with.fill_of[use.triangle().value];
-      if (f != kNoIndex) harm.try_emplace(f, RefusalReason::third_triangle);
+  if (with.mesh.points_are_distinct || !mesh.points_are_distinct) {
+    find_third_triangles(known, with, harm);
+  } else {
+    // A new point may lie on an old one: told by places.
+    const EdgeTable edges(welded.triangles(), welded.points().size());
+    for (const EdgeId e :
+         select_edges(edges, [&](EdgeId id) { return edges.is_nonmanifold(id); })) {
+      for (const EdgeUse use : edges.uses(e)) {
+        const std::uint32_t f = with.fill_of[use.triangle().value];
+        if (f != kNoIndex) harm.try_emplace(f, RefusalReason::third_triangle);
+      }
     }
   }
   for (const TrianglePair& pair : find_crossings_of(welded, wanted)) {
@@ -389,10 +426,11 @@ void check(const FillOptions& options) {
 
 }  // namespace
 
-FilledWishes fill_each(const Mesh& mesh, std::span<const FillWish> wishes, double tolerance,
+FilledWishes fill_each(const KnownMesh& known, std::span<const FillWish> wishes, double tolerance,
                        const Budget& budget, Progress* progress) {
   for (const FillWish& w : wishes) check(w.options);
-  const Filler filler(mesh, tolerance);
+  const Mesh& mesh = known.mesh();
+  const Filler filler(known, tolerance);
   FilledWishes result;
   std::vector<std::vector<Refusal>>& refused = result.refused;
   refused.resize(wishes.size());
@@ -461,7 +499,7 @@ FilledWishes fill_each(const Mesh& mesh, std::span<const FillWish> wishes, doubl
       }
     }
     open.clear();
-    for (const auto& [f, reason] : harmful(mesh, current)) {
+    for (const auto& [f, reason] : harmful(known, current)) {
       current[f] = nullptr;
       if (!against[f].empty()) against[f] += "; ";
       against[f] +=
@@ -485,6 +523,11 @@ FilledWishes fill_each(const Mesh& mesh, std::span<const FillWish> wishes, doubl
 
 Change fill(const Mesh& mesh, std::span<const Opening> openings, const FillOptions& options,
             const Budget& budget, Progress* progress) {
+  return fill(KnownMesh(mesh), openings, options, budget, progress);
+}
+
+Change fill(const KnownMesh& mesh, std::span<const Opening> openings, const FillOptions& options,
+            const Budget& budget, Progress* progress) {
   std::vector<FillWish> wishes;
   for (const Opening& opening : openings) wishes.push_back({opening, options});
   check(options);
@@ -500,7 +543,7 @@ Change add_fills(const Mesh& mesh, std::span<const Fill> fills, const Budget& bu
   std::vector<const Fill*> current;
   for (const Fill& f : fills) current.push_back(&f);
   std::vector<Refusal> refused;
-  for (const auto& [f, reason] : harmful(mesh, current)) {
+  for (const auto& [f, reason] : harmful(KnownMesh(mesh), current)) {
     const Fill& fill = fills[f];
     const VertexId v = fill.triangles.empty() ? VertexId{0} : fill.triangles[0][0];
     refused.push_back({reason, v.value < mesh.points.size() ? mesh.point(v) : Point(Point::Zero()),

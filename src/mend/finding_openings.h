@@ -19,26 +19,38 @@ class FindingOpenings {
 
   /// Rims that touch themselves are divided first: `mesh()` is the mesh with that done.
   FindingOpenings(const Mesh& read, double tolerance, const Budget& budget)
-      : prepared_(prepare(read, tolerance, budget)),
-        edges_(mesh().triangles, mesh().points.size()),
-        loops_(find_loops(mesh().points, mesh().triangles, edges_)) {
-    if (loops_.loops.size() <= kMostForIslands) {
-      all_ = with_islands(mesh().points, loops_.loops, tolerance);
+      : read_(read), budget_(budget) {
+    if (read.points_are_distinct) {
+      own_ = std::make_shared<const KnownMesh>(read);
+      prepare(*own_, tolerance);
     } else {
-      for (const Loop& loop : loops_.loops) all_.push_back({{loop}});
+      changed_ = distinct_points(read, budget);
+      own_ = std::make_shared<const KnownMesh>(changed_->mesh);
+      prepare(*own_, tolerance);
     }
   }
+  /// `read` outlives this object, and has distinct points.
+  FindingOpenings(const KnownMesh& read, double tolerance, const Budget& budget)
+      : read_(read.mesh()), budget_(budget) {
+    prepare(read, tolerance);
+  }
+  FindingOpenings(const FindingOpenings&) = delete;
+  FindingOpenings& operator=(const FindingOpenings&) = delete;
 
-  [[nodiscard]] const Change& prepared() const { return prepared_; }
-  [[nodiscard]] const Mesh& mesh() const { return prepared_.mesh; }
-  [[nodiscard]] const EdgeTable& edges() const { return edges_; }
+  /// Has the mesh been changed for it?
+  [[nodiscard]] bool is_prepared() const { return changed_.has_value(); }
+  [[nodiscard]] Change prepared() const { return changed_ ? *changed_ : unchanged(read_, budget_); }
+  [[nodiscard]] const KnownMesh& known() const { return *known_; }
+  [[nodiscard]] const Mesh& mesh() const { return known_->mesh(); }
+  [[nodiscard]] const EdgeTable& edges() const { return known_->edges(); }
   /// Those that these triangles of the mesh as read have become.
   [[nodiscard]] std::vector<TriangleId> prepared_triangles(
       std::span<const TriangleId> triangles) const {
+    if (!changed_) return {triangles.begin(), triangles.end()};
     const std::set<TriangleId> own(triangles.begin(), triangles.end());
     std::vector<TriangleId> now;
-    for (std::uint32_t t = 0; t < prepared_.parent.size(); ++t) {
-      if (own.contains(prepared_.parent[t])) now.push_back({t});
+    for (std::uint32_t t = 0; t < changed_->parent.size(); ++t) {
+      if (own.contains(changed_->parent[t])) now.push_back({t});
     }
     return now;
   }
@@ -49,9 +61,10 @@ class FindingOpenings {
   [[nodiscard]] bool runs_along(const Loop& loop, const std::set<TriangleId>& triangles) const {
     std::size_t along = 0;
     for (std::size_t i = 0; i < loop.size(); ++i) {
-      const auto e = edges_.find(loop[i], loop[(i + 1) % loop.size()]);
-      const TriangleId t = edges_.uses(*e)[0].triangle();
-      along += static_cast<std::size_t>(triangles.contains(prepared_.parent[t.value]));
+      const auto e = edges().find(loop[i], loop[(i + 1) % loop.size()]);
+      const TriangleId t = edges().uses(*e)[0].triangle();
+      along +=
+          static_cast<std::size_t>(triangles.contains(changed_ ? changed_->parent[t.value] : t));
     }
     return 2 * along > loop.size();
   }
@@ -82,18 +95,32 @@ class FindingOpenings {
   }
 
  private:
-  static Change prepare(const Mesh& read, double tolerance, const Budget& budget) {
-    if (read.points_are_distinct) return divide_at_hanging_vertices(read, tolerance, budget);
-    const Change distinct = distinct_points(read, budget);
-    return composed(distinct, divide_at_hanging_vertices(distinct.mesh, tolerance, budget));
+  void prepare(const KnownMesh& distinct, double tolerance) {
+    const Budget left{budget_.distance,
+                      changed_ ? std::span<const double>(changed_->spent) : budget_.spent};
+    known_ = &distinct;
+    if (auto divided = divide_at_hanging_vertices(distinct, tolerance, left)) {
+      changed_ = changed_ ? composed(*changed_, std::move(*divided)) : std::move(*divided);
+      own_ = std::make_shared<const KnownMesh>(changed_->mesh);
+      known_ = own_.get();
+    }
+    loops_ = find_loops(mesh().points, mesh().triangles, edges());
+    if (loops_.loops.size() <= kMostForIslands) {
+      all_ = with_islands(mesh().points, loops_.loops, tolerance);
+    } else {
+      for (const Loop& loop : loops_.loops) all_.push_back({{loop}});
+    }
   }
   static bool share_a_vertex(const Loop& a, const Loop& b) {
     const std::set<VertexId> own(a.begin(), a.end());
     return std::any_of(b.begin(), b.end(), [&](VertexId v) { return own.contains(v); });
   }
 
-  Change prepared_;
-  EdgeTable edges_;
+  const Mesh& read_;
+  Budget budget_;
+  std::optional<Change> changed_;
+  std::shared_ptr<const KnownMesh> own_;
+  const KnownMesh* known_ = nullptr;
   Loops loops_;
   std::vector<Opening> all_;
 };

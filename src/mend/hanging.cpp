@@ -19,8 +19,10 @@ struct Hanging {
 
 }  // namespace
 
-Change divide_at_hanging_vertices(const Mesh& mesh, double tolerance, const Budget& budget) {
-  const EdgeTable edges(mesh.triangles, mesh.points.size());
+std::optional<Change> divide_at_hanging_vertices(const KnownMesh& known, double tolerance,
+                                                 const Budget& budget) {
+  const Mesh& mesh = known.mesh();
+  const EdgeTable& edges = known.edges();
   const std::vector<EdgeId> naked =
       select_edges(edges, [&](EdgeId e) { return edges.is_naked(e); });
   std::vector<VertexId> vertices;
@@ -58,7 +60,7 @@ Change divide_at_hanging_vertices(const Mesh& mesh, double tolerance, const Budg
       found[e].push_back({at, v, distance});
     });
   }
-  if (found.empty()) return unchanged(mesh, budget);
+  if (found.empty()) return std::nullopt;
   EditableMesh edited(mesh, budget);
   std::size_t done = 0;
   std::vector<double> extra(mesh.triangles.size(), 0);

@@ -4,7 +4,7 @@
 #include <map>
 #include <set>
 
-#include "aguja/mend/by_hand.h"
+#include "aguja/mend/harm.h"
 #include "aguja/mesh/weld.h"
 #include "mend/proposals.h"
 

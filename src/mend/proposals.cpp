@@ -150,8 +150,13 @@ class Proposer {
 
   // What fills ask of a part, made once for all of its openings.
   struct FillView {
+    FillView(std::shared_ptr<const KnownMesh> mesh, double tolerance)
+        : read(std::move(mesh)),
+          openings(*read, tolerance, {tolerance}),
+          filler(openings.known(), tolerance) {}
     FillView(const Mesh& mesh, double tolerance)
-        : openings(mesh, tolerance, {tolerance}), filler(openings.mesh(), tolerance) {}
+        : openings(mesh, tolerance, {tolerance}), filler(openings.known(), tolerance) {}
+    std::shared_ptr<const KnownMesh> read;
     FindingOpenings openings;
     Filler filler;
   };
@@ -162,7 +167,10 @@ class Proposer {
     step.settings["method"] = std::string("auto");
     step.why = "what is missing there is a decision";
     if (!view) {
-      view = std::make_unique<FillView>(state_.model.parts[*f.part_index].mesh(), tolerance_);
+      const Mesh& mesh = state_.model.parts[*f.part_index].mesh();
+      view = mesh.points_are_distinct
+                 ? std::make_unique<FillView>(known_mesh(state_, *f.part_index), tolerance_)
+                 : std::make_unique<FillView>(mesh, tolerance_);
     }
     const std::vector<Opening> openings = view->openings.of(f);
     if (openings.empty()) {

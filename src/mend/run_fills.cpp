@@ -2,7 +2,7 @@
 #include <map>
 #include <set>
 
-#include "aguja/mend/by_hand.h"
+#include "aguja/mend/harm.h"
 #include "aguja/mend/run_step.h"
 #include "mend/editable_mesh.h"
 #include "mend/ledger.h"
@@ -61,9 +61,12 @@ class GroupOfFills {
   bool fill_part(std::size_t part, std::vector<FillShare>& shares) {
     const Mesh& read = state_.model.parts[part].mesh();
     const Budget budget{options_.tolerance, state_.traces[part]->spent};
-    const Change distinct = distinct_points(read, budget);
-    const Mesh& mesh = distinct.mesh;
-    const FindingOpenings openings(mesh, options_.tolerance, budget);
+    std::optional<Change> distinct;
+    if (!read.points_are_distinct) distinct = distinct_points(read, budget);
+    const Mesh& mesh = distinct ? distinct->mesh : read;
+    const std::shared_ptr<const KnownMesh> known =
+        distinct ? std::make_shared<const KnownMesh>(mesh) : known_mesh(state_, part);
+    const FindingOpenings openings(*known, options_.tolerance, budget);
     std::vector<FillWish> wishes;
     std::set<Loop> taken;
     for (FillShare& share : shares) {
@@ -77,12 +80,12 @@ class GroupOfFills {
         wishes.push_back({std::move(opening), share.options});
       }
     }
-    const Change& prepared = openings.prepared();
+    const Change prepared = openings.prepared();
     const Budget left{budget.distance, prepared.spent};
-    FilledWishes filled = fill_each(prepared.mesh, wishes, options_.tolerance, left, progress_);
+    FilledWishes filled = fill_each(openings.known(), wishes, options_.tolerance, left, progress_);
     const bool any = filled.change.done > 0;
     const Change change = any ? composed(prepared, filled.change) : unchanged(mesh, budget);
-    if (any && !harm_of(mesh, change).empty()) return false;
+    if (any && !harm_of(*known, change).empty()) return false;
     // By wish: what of the mesh is its fill.
     std::map<std::uint32_t, std::uint32_t> wish_of_patch;
     const std::uint32_t first_patch =
@@ -133,7 +136,7 @@ class GroupOfFills {
     }
     if (!any) return true;
     result_.together.parts.push_back(
-        accept(result_.together.state, part, composed(distinct, change)));
+        accept(result_.together.state, part, distinct ? composed(*distinct, change) : change));
     result_.together.changed = true;
     return true;
   }

@@ -4,7 +4,7 @@
 #include <limits>
 #include <optional>
 
-#include "aguja/mend/by_hand.h"
+#include "aguja/mend/harm.h"
 #include "mend/ledger.h"
 #include "mend/targets.h"
 
@@ -89,9 +89,11 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
       welded = distinct_points(part.mesh(), budget);
     }
     const Mesh& mesh = welded ? welded->mesh : part.mesh();
+    const std::shared_ptr<const KnownMesh> known =
+        welded ? std::make_shared<const KnownMesh>(mesh) : known_mesh(state, target.part);
     Change change = remedy.run(
-        {mesh, target, read, options.tolerance, budget, options.round_to_float, progress});
-    std::string harm = harm_of(mesh, change);
+        {mesh, *known, target, read, options.tolerance, budget, options.round_to_float, progress});
+    std::string harm = harm_of(*known, change);
     if (harm.empty() && change.mesh.triangles.empty() && !mesh.triangles.empty()) {
       harm = "nothing of the part";
     }

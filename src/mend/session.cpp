@@ -154,6 +154,13 @@ StepReport MendSession::push(StepResult result, std::vector<Step> steps) {
   auto node = std::make_shared<Node>(
       Node{std::move(result.state), std::move(steps), std::move(result.lines), {}, {}, {}});
   node->changes = std::move(result.parts);
+  // What the next step has no use for is made anew if one comes back.
+  for (std::size_t p = 0; p < before.state.known.size(); ++p) {
+    const auto& kept = node->state.known;
+    if (std::find(kept.begin(), kept.end(), before.state.known[p]) == kept.end()) {
+      before.state.known[p] = nullptr;
+    }
+  }
   // What is known of a shape stays known.
   std::map<const Shape*, PartInspectionPtr> known;
   for (std::size_t p = 0; p < before.parts.size(); ++p) {
@@ -200,6 +207,7 @@ std::vector<StepReport> MendSession::run_group(std::span<const Step> steps) {
   Watch watch(*this);
   advance(&watch, "mend", 0.0);
   const StepOptions options{tolerance_.value, options_.round_to_float};
+  keep_known(node->state);
   if (!fills) return {push(run_step(node->state, known, steps[0], options, &watch), {steps[0]})};
   FillsResult done = run_fills(node->state, known, steps, options, &watch);
   std::vector<StepReport> reports;

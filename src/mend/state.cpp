@@ -16,6 +16,18 @@ MendState::MendState(Model read) : model(std::move(read)) {
     trace->added.assign(triangles, false);
     traces.push_back(std::move(trace));
   }
+  known.resize(model.parts.size());
+}
+
+std::shared_ptr<const KnownMesh> known_mesh(const MendState& state, std::size_t part) {
+  if (state.known[part]) return state.known[part];
+  // The copy holds the shape.
+  const auto owner = std::make_shared<const Part>(state.model.parts[part]);
+  return std::make_shared<const KnownMesh>(owner->mesh(), owner);
+}
+
+void keep_known(MendState& state) {
+  for (std::size_t p = 0; p < state.known.size(); ++p) state.known[p] = known_mesh(state, p);
 }
 
 namespace {
@@ -211,7 +223,9 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
   for (auto p = parts.rbegin(); p != parts.rend(); ++p) {
     state.model.parts.erase(state.model.parts.begin() + static_cast<std::ptrdiff_t>(*p));
     state.traces.erase(state.traces.begin() + static_cast<std::ptrdiff_t>(*p));
+    state.known.erase(state.known.begin() + static_cast<std::ptrdiff_t>(*p));
   }
+  state.known.insert(state.known.begin() + at, made.size(), nullptr);
   state.model.parts.insert(state.model.parts.begin() + at, std::make_move_iterator(made.begin()),
                            std::make_move_iterator(made.end()));
   state.traces.insert(state.traces.begin() + at, traces.begin(), traces.end());

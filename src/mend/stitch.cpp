@@ -6,10 +6,9 @@
 #include <string>
 #include <tuple>
 
-#include <oneapi/tbb/parallel_sort.h>
-
 #include "aguja/base/parallel.h"
 #include "aguja/mesh/rims.h"
+#include "base/parallel_algorithms.h"
 #include "mend/agree.h"
 #include "mend/zip_check.h"
 
@@ -237,7 +236,7 @@ class Stitcher {
       return std::tuple(a.first, a.second.x(), a.second.y(), a.second.z()) <
              std::tuple(b.first, b.second.x(), b.second.y(), b.second.z());
     };
-    oneapi::tbb::parallel_sort(origins_.begin(), origins_.end(), before_that);
+    parallel_sort(origins_.begin(), origins_.end(), before_that);
     origins_.erase(std::unique(origins_.begin(), origins_.end()), origins_.end());
   }
 

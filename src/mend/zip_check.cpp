@@ -5,7 +5,6 @@
 #include <optional>
 #include <tuple>
 
-#include <oneapi/tbb/parallel_sort.h>
 #include <Eigen/Geometry>
 
 #include "aguja/base/parallel.h"
@@ -13,6 +12,7 @@
 #include "aguja/mesh/crossings.h"
 #include "aguja/mesh/fans.h"
 #include "base/disjoint_sets.h"
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 namespace {
@@ -104,7 +104,7 @@ class Checker {
       const Point& p = new_point(v);
       return std::tuple(p.x(), p.y(), p.z());
     };
-    oneapi::tbb::parallel_sort(all.begin(), all.end(), [&](VertexId u, VertexId v) {
+    parallel_sort(all.begin(), all.end(), [&](VertexId u, VertexId v) {
       return std::tuple(key(u), u) < std::tuple(key(v), v);
     });
     for (std::size_t i = 0, end = 0; i < all.size(); i = end) {

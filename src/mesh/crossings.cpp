@@ -9,13 +9,13 @@
 #include <mutex>
 #include <optional>
 
-#include <oneapi/tbb/parallel_sort.h>
 #include <Eigen/Geometry>
 
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
 #include "aguja/geometry/distance.h"
 #include "aguja/geometry/predicates.h"
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 namespace {
@@ -209,7 +209,7 @@ std::vector<TrianglePair> merged(std::vector<std::vector<TrianglePair>> lists) {
     all.insert(all.end(), list.begin(), list.end());
     list = {};
   }
-  oneapi::tbb::parallel_sort(all.begin(), all.end());
+  parallel_sort(all.begin(), all.end());
   return all;
 }
 

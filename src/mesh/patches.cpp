@@ -8,12 +8,12 @@
 #include <tuple>
 #include <unordered_set>
 
-#include <oneapi/tbb/parallel_sort.h>
 #include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
 #include "base/numbers.h"
+#include "base/parallel_algorithms.h"
 #include "geometry/small_matrix.h"
 
 namespace aguja {
@@ -141,7 +141,7 @@ class Recogniser {
         keys[i] = (std::uint64_t{bits} << 32) | i;
       }
     });
-    oneapi::tbb::parallel_sort(keys.begin(), keys.end());
+    parallel_sort(keys.begin(), keys.end());
     std::vector<std::uint32_t> order(n);
     parallel_ranges(n, 1 << 14, [&](Range r) {
       for (std::size_t i = r.begin; i < r.end; ++i) order[i] = static_cast<std::uint32_t>(keys[i]);

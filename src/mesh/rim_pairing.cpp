@@ -7,12 +7,11 @@
 #include <optional>
 #include <unordered_map>
 
-#include <oneapi/tbb/parallel_sort.h>
-
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
 #include "base/disjoint_sets.h"
 #include "base/numbers.h"
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 namespace {
@@ -98,7 +97,7 @@ class Pairer {
             collect(static_cast<std::uint32_t>(i), reach_of, out);
           }
         });
-    oneapi::tbb::parallel_sort(candidates.begin(), candidates.end());
+    parallel_sort(candidates.begin(), candidates.end());
     // Both edges may have found the pair.
     candidates.erase(std::unique(candidates.begin(), candidates.end()), candidates.end());
     accept(candidates);
@@ -323,7 +322,7 @@ std::vector<Stretch> stretches_of(const Welded& mesh, const RimPairing& pairing)
       }
     }
   }
-  oneapi::tbb::parallel_sort(entries.begin(), entries.end());
+  parallel_sort(entries.begin(), entries.end());
   DisjointSets sets(pairing.pairs.size());
   for (std::size_t k = 1; k < entries.size(); ++k) {
     const bool same =

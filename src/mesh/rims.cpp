@@ -1,8 +1,7 @@
 #include "aguja/mesh/rims.h"
 
 #include <algorithm>
-
-#include <oneapi/tbb/parallel_sort.h>
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 namespace {
@@ -23,7 +22,7 @@ class Tracer {
       ends_.push_back({edge.low, i});
       ends_.push_back({edge.high, i});
     }
-    oneapi::tbb::parallel_sort(ends_.begin(), ends_.end());
+    parallel_sort(ends_.begin(), ends_.end());
     done_.assign(naked.size(), 0);
   }
 

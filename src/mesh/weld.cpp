@@ -1,6 +1,11 @@
 #include "aguja/mesh/weld.h"
 
+#include <atomic>
+#include <cstring>
+#include <unordered_set>
+
 #include "aguja/base/parallel.h"
+#include "aguja/geometry/box.h"
 #include "aguja/mesh/point_indexer.h"
 
 namespace aguja {
@@ -38,6 +43,38 @@ Welded::Welded(const Mesh& mesh)
   points_ = own_points_;
   triangles_ = own_triangles_;
   wires_ = own_wires_;
+}
+
+namespace {
+
+struct PlaceHash {
+  std::size_t operator()(const Point& p) const {
+    std::uint64_t bits[3];
+    const Point q = p.array() + 0.0;
+    std::memcpy(bits, q.data(), sizeof(bits));
+    std::uint64_t h = bits[0] * 0x9E3779B97F4A7C15u;
+    h = (h ^ (h >> 29) ^ bits[1]) * 0xBF58476D1CE4E5B9u;
+    return (h ^ (h >> 32) ^ bits[2]) * 0x94D049BB133111EBu;
+  }
+};
+
+}  // namespace
+
+bool stay_distinct(std::span<const Point> before, std::span<const Point> added) {
+  if (added.empty()) return true;
+  std::unordered_set<Point, PlaceHash> places;
+  Box box;
+  for (const Point& p : added) {
+    if (!places.insert(p).second) return false;
+    box.extend(p);
+  }
+  std::atomic<bool> found = false;
+  parallel_ranges(before.size(), std::size_t{1} << 15, [&](Range r) {
+    for (std::size_t i = r.begin; i < r.end && !found; ++i) {
+      if (box.contains(before[i]) && places.contains(before[i])) found = true;
+    }
+  });
+  return !found;
 }
 
 }  // namespace aguja

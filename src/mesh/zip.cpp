@@ -6,10 +6,9 @@
 #include <limits>
 #include <optional>
 
-#include <oneapi/tbb/parallel_sort.h>
-
 #include "aguja/geometry/box_tree.h"
 #include "base/disjoint_sets.h"
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 namespace {
@@ -62,7 +61,7 @@ class Planner {
     std::vector<Proposal> proposals;
     for (const FacingPair& pair : pairing_.pairs) propose(pair, proposals);
     propose_corners(proposals);
-    oneapi::tbb::parallel_sort(proposals.begin(), proposals.end());
+    parallel_sort(proposals.begin(), proposals.end());
     // Vertices first: what becomes one vertex needs no place in an edge.
     for (const Proposal& p : proposals) {
       if (p.naked == kNoIndex) unite(p);

@@ -6,12 +6,12 @@
 #include <numeric>
 #include <tuple>
 
-#include <oneapi/tbb/parallel_sort.h>
 #include <Eigen/Geometry>
 
 #include "aguja/base/parallel.h"
 #include "aguja/solid/cells.h"
 #include "aguja/solid/winding_field.h"
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 namespace {
@@ -78,20 +78,29 @@ bool before(const Point& p, const Point& q) {
 // From so many triangles on, the far field of a piece costs less than its triangles one by one.
 constexpr std::size_t kFieldPays = 8;
 
-// About `count` triangles of a list, spread evenly over its area, whatever its order. `place` gives
-// the centroid and the corners: different triangles may have one centroid.
-template <class PlaceOf>
+// About `count` triangles of a list, spread evenly over its area, whatever its order: by centroid;
+// different triangles may have one, and `is_before` tells then.
+template <class MiddleOf, class IsBefore>
 std::vector<TriangleId> spread_over(std::vector<TriangleId> list, std::span<const double> area,
-                                    std::size_t count, const PlaceOf& place) {
+                                    std::size_t count, const MiddleOf& middle,
+                                    const IsBefore& is_before) {
   std::vector<TriangleId> chosen;
   if (list.size() > count) {
-    oneapi::tbb::parallel_sort(list.begin(), list.end(), [&](TriangleId a, TriangleId b) {
-      const std::array<Point, 4> p = place(a), q = place(b);
-      for (std::size_t i = 0; i < 4; ++i) {
-        if (p[i] != q[i]) return before(p[i], q[i]);
-      }
-      return false;
+    struct Placed {
+      Point middle;
+      TriangleId triangle;
+    };
+    Array<Placed> placed(list.size());
+    parallel_ranges(list.size(), std::size_t{1} << 14, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) placed[i] = {middle(list[i]), list[i]};
     });
+    parallel_sort(placed.begin(), placed.end(), [&](const Placed& a, const Placed& b) {
+      for (int k = 0; k < 3; ++k) {
+        if (a.middle[k] != b.middle[k]) return a.middle[k] < b.middle[k];
+      }
+      return is_before(a.triangle, b.triangle);
+    });
+    for (std::size_t i = 0; i < list.size(); ++i) list[i] = placed[i].triangle;
   }
   double total = 0;
   for (const TriangleId t : list) total += area[t.value];
@@ -244,12 +253,21 @@ class Finder {
   }
   [[nodiscard]] std::vector<TriangleId> spread(std::vector<TriangleId> list,
                                                std::size_t count) const {
-    return spread_over(std::move(list), area_, count, [&](TriangleId t) {
-      std::array<Point, 4> place = {middle(t)};
-      for (std::size_t c = 0; c < 3; ++c) place[c + 1] = points_[triangles_[t.value][c].value];
-      std::sort(place.begin() + 1, place.end(), before);
-      return place;
-    });
+    const auto corners = [&](TriangleId t) {
+      std::array<Point, 3> own;
+      for (std::size_t c = 0; c < 3; ++c) own[c] = points_[triangles_[t.value][c].value];
+      std::sort(own.begin(), own.end(), before);
+      return own;
+    };
+    return spread_over(
+        std::move(list), area_, count, [&](TriangleId t) { return middle(t); },
+        [&](TriangleId a, TriangleId b) {
+          const auto p = corners(a), q = corners(b);
+          for (std::size_t i = 0; i < 3; ++i) {
+            if (p[i] != q[i]) return before(p[i], q[i]);
+          }
+          return false;
+        });
   }
 
   // Flat pieces that hang on others and end in the open have no say: they bound nothing.

@@ -5,10 +5,9 @@
 #include <cmath>
 #include <numbers>
 
-#include <oneapi/tbb/parallel_invoke.h>
-
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box.h"
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 namespace {
@@ -179,7 +178,7 @@ WindingField::Moments WindingField::build(std::span<Placed> placed, std::uint32_
     const auto build_left = [&] { left = build(placed, node + 1, begin, middle); };
     const auto build_right = [&] { right = build(placed, node + 2 * left_leaves, middle, end); };
     if (own > 512) {
-      oneapi::tbb::parallel_invoke(build_left, build_right);
+      parallel_invoke(build_left, build_right);
     } else {
       build_left();
       build_right();

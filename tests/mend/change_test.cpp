@@ -6,8 +6,11 @@
 #include <gtest/gtest.h>
 
 #include "aguja/mend/by_hand.h"
+#include "aguja/mend/drop.h"
+#include "aguja/mend/harm.h"
 #include "aguja/mend/mend.h"
 #include "aguja/mend/orient.h"
+#include "aguja/mend/weld.h"
 #include "mend/edge_operations.h"
 #include "mend/same_triangle.h"
 #include "tests/support/shapes.h"
@@ -90,6 +93,11 @@ TEST(Change, MapsSayWhatTheMeshesShowAfterEveryStep) {
       if (change.fate == PartFate::gone) break;
       ASSERT_EQ(change.fate, PartFate::changed);
       check_maps(before.parts[0].mesh(), change.maps[0], session.model().parts[0].mesh(), counts);
+      Change whole;
+      static_cast<MeshMaps&>(whole) = change.maps[0];
+      whole.mesh = session.model().parts[0].mesh();
+      ASSERT_EQ(harm_of(before.parts[0].mesh(), whole),
+                harm_by_counting(before.parts[0].mesh(), whole));
       if (testing::Test::HasFatalFailure()) FAIL() << slug(step.remedy);
       ++steps;
     }
@@ -98,6 +106,51 @@ TEST(Change, MapsSayWhatTheMeshesShowAfterEveryStep) {
   EXPECT_GE(counts.kept, 1000u);
   EXPECT_GE(counts.merged, 100u);
   EXPECT_GE(counts.gone, 20u);
+}
+
+TEST(Harm, OfWhatChangedIsThatOfTheWhole) {
+  // Anything done to anything: triangles dropped, turned, doubled, moved and joined.
+  std::map<bool, std::size_t> harmful;
+  for (std::uint64_t seed = 1; seed <= 400; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    Random random(seed);
+    const Mesh mesh = with_distinct_points(test::damaged_mesh(seed));
+    if (mesh.triangles.size() < 4) continue;
+    Change change = unchanged(mesh);
+    const auto follow = [&](Change next) { change = composed(change, std::move(next)); };
+    for (std::size_t i = 0; i < 1 + random.index(3); ++i) {
+      const auto count = static_cast<std::uint32_t>(change.mesh.triangles.size());
+      if (count < 4) break;
+      const std::vector<TriangleId> some = {{static_cast<std::uint32_t>(random.index(count))}};
+      const Triangle t = change.mesh.triangle(some[0]);
+      switch (random.index(5)) {
+        case 0:
+          follow(drop_triangles(change.mesh, some, {.may_bare = true}));
+          break;
+        case 1:
+          follow(turn(change.mesh, some));
+          break;
+        case 2:
+          if (!has_equal_corners(t)) follow(add_triangle(change.mesh, {t[0], t[2], t[1]}));
+          break;
+        case 3:
+          follow(weld(move_vertices(change.mesh,
+                                    std::vector<VertexMove>{{t[0], Point(random.unit(), 0.5, 0.5)}})
+                          .mesh));
+          break;
+        default:
+          if (t[0] != t[1]) {
+            follow(join_vertices(change.mesh, std::vector<VertexId>{t[0], t[1]},
+                                 change.mesh.point(t[0])));
+          }
+      }
+    }
+    const std::string harm = harm_of(mesh, change);
+    ASSERT_EQ(harm, harm_by_counting(mesh, change));
+    ++harmful[!harm.empty()];
+  }
+  EXPECT_GE(harmful[true], 100u);
+  EXPECT_GE(harmful[false], 50u);
 }
 
 TEST(Change, AFlippedEdgeHasBothItsTrianglesAsParents) {

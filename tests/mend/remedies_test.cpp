@@ -8,6 +8,7 @@
 #include "aguja/mend/by_hand.h"
 #include "aguja/mend/close_gaps.h"
 #include "aguja/mend/drop.h"
+#include "aguja/mend/harm.h"
 #include "aguja/mend/orient.h"
 #include "aguja/mend/refit.h"
 #include "aguja/mend/remedy.h"

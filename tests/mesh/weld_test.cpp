@@ -57,5 +57,34 @@ TEST(UsedPoints, TellsCornersFromEndsOfWires) {
   EXPECT_EQ(used_points(mesh), (std::vector<bool>{true, true, true, true, false}));
 }
 
+TEST(StayDistinct, AsIfAllWereCompared) {
+  test::Random random(7);
+  std::map<bool, int> seen;
+  for (int i = 0; i < 1000; ++i) {
+    const auto some = [&](std::size_t count) {
+      std::vector<Point> points;
+      for (std::size_t k = 0; k < count; ++k) {
+        Point p;
+        for (int c = 0; c < 3; ++c) {
+          p[c] = static_cast<double>(random.index(5)) - 2;
+          if (p[c] == 0 && random.chance(0.5)) p[c] = -0.0;
+        }
+        points.push_back(p);
+      }
+      return points;
+    };
+    const auto before = some(random.index(12)), added = some(1 + random.index(6));
+    bool distinct = true;
+    for (std::size_t a = 0; a < added.size(); ++a) {
+      for (const Point& p : before) distinct &= p != added[a];
+      for (std::size_t b = 0; b < a; ++b) distinct &= added[b] != added[a];
+    }
+    EXPECT_EQ(stay_distinct(before, added), distinct);
+    ++seen[distinct];
+  }
+  EXPECT_GT(seen[true], 100);
+  EXPECT_GT(seen[false], 100);
+}
+
 }  // namespace
 }  // namespace aguja

@@ -67,8 +67,4 @@ struct TakenOut {
 [[nodiscard]] Change put_back(const TakenOut& taken, const Change& changed,
                               const Budget& budget = {});
 
-/// What a change made worse, in words: more naked or non-manifold edges, triangles that cross or
-/// have no area. Empty if nothing.
-[[nodiscard]] std::string harm_of(const Mesh& before, const Change& change);
-
 }  // namespace aguja

@@ -11,6 +11,7 @@
 #include "aguja/base/progress.h"
 #include "aguja/mend/change.h"
 #include "aguja/mend/openings.h"
+#include "aguja/mesh/known_mesh.h"
 
 namespace aguja {
 
@@ -66,6 +67,7 @@ using FillOutcome = std::variant<Fill, Refusal>;
 class Filler {
  public:
   explicit Filler(const Mesh& mesh, double tolerance);
+  explicit Filler(const KnownMesh& mesh, double tolerance);
   ~Filler();
 
   /// One method for one opening. Crossings are not looked at.
@@ -100,6 +102,9 @@ class Filler {
 [[nodiscard]] Change fill(const Mesh& mesh, std::span<const Opening> openings,
                           const FillOptions& options = {}, const Budget& budget = {},
                           Progress* progress = nullptr);
+[[nodiscard]] Change fill(const KnownMesh& mesh, std::span<const Opening> openings,
+                          const FillOptions& options = {}, const Budget& budget = {},
+                          Progress* progress = nullptr);
 
 /// An opening that is to be filled in its own way.
 struct FillWish {
@@ -114,7 +119,7 @@ struct FilledWishes {
 };
 /// As `fill`, each opening by its own options; all are examined together. `tolerance` is that of
 /// the surroundings (see `Filler`).
-[[nodiscard]] FilledWishes fill_each(const Mesh& mesh, std::span<const FillWish> wishes,
+[[nodiscard]] FilledWishes fill_each(const KnownMesh& mesh, std::span<const FillWish> wishes,
                                      double tolerance, const Budget& budget = {},
                                      Progress* progress = nullptr);
 

@@ -14,6 +14,7 @@
 #include "aguja/base/progress.h"
 #include "aguja/inspect/finding.h"
 #include "aguja/mend/change.h"
+#include "aguja/mesh/known_mesh.h"
 
 namespace aguja {
 
@@ -86,6 +87,7 @@ struct RemedyTarget {
 /// so.
 struct RemedyInput {
   const Mesh& mesh;
+  const KnownMesh& known;  ///< the same, with its edges and stars, if they are asked for
   const RemedyTarget& target;
   const SettingReader& settings;
   double tolerance;     ///< the budget of all steps together, and what counts as a crack

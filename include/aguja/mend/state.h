@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "aguja/mend/change.h"
+#include "aguja/mesh/known_mesh.h"
 #include "aguja/model/model.h"
 #include "aguja/model/part_change.h"
 
@@ -29,9 +30,17 @@ struct MendState {
   /// Parts of which nothing is left; they are no longer in the model.
   std::vector<std::shared_ptr<const PartTrace>> gone;
   PartId last_id = 0;  ///< that was given to a part
+  /// By part: what was worked out of its mesh, if a session keeps it; null: nothing.
+  std::vector<std::shared_ptr<const KnownMesh>> known;
 
   explicit MendState(Model read);
 };
+
+/// What is known of the mesh of a part, whose points are distinct: as it is kept with the state, else
+/// nothing yet.
+[[nodiscard]] std::shared_ptr<const KnownMesh> known_mesh(const MendState& state, std::size_t part);
+/// From here on it is kept with the state.
+void keep_known(MendState& state);
 
 [[nodiscard]] std::vector<NamedPart> named_parts(const MendState& state);
 

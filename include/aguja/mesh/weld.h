@@ -41,6 +41,10 @@ class Welded {
   std::span<const Wire> wires_;
 };
 
+/// Are points that are added to distinct ones different from these and from each other?
+/// Cost     O(n + k), if few of n have the hash of one of k.
+[[nodiscard]] bool stay_distinct(std::span<const Point> before, std::span<const Point> added);
+
 /// Two corners are the same vertex: such a triangle has no area and is in no edge.
 [[nodiscard]] inline bool has_equal_corners(const Triangle& t) {
   return t[0] == t[1] || t[1] == t[2] || t[2] == t[0];

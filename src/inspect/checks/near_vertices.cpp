@@ -3,9 +3,8 @@
 #include <cmath>
 #include <unordered_set>
 
-#include <oneapi/tbb/parallel_sort.h>
-
 #include "aguja/geometry/box_tree.h"
+#include "base/parallel_algorithms.h"
 #include "inspect/checks.h"
 #include "inspect/grouping.h"
 
@@ -47,7 +46,7 @@ std::vector<NearVertices> pairs_within(const Anatomy& a, const std::vector<bool>
           }
         }
       });
-  oneapi::tbb::parallel_sort(entries.begin(), entries.end(), [](const Entry& x, const Entry& y) {
+  parallel_sort(entries.begin(), entries.end(), [](const Entry& x, const Entry& y) {
     return x.cell != y.cell ? x.cell < y.cell : x.vertex < y.vertex;
   });
   std::vector<NearVertices> pairs;

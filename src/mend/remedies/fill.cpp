@@ -33,14 +33,18 @@ bool is_closed_at(const Mesh& mesh, const EdgeTable& edges, std::span<const Tria
 
 Change run_fill(const RemedyInput& in) {
   const FillOptions options = fill_options(in.settings, in.tolerance);
-  const FindingOpenings openings(in.mesh, options.tolerance, in.budget);
+  const FindingOpenings openings(in.known, options.tolerance, in.budget);
   std::set<Loop> taken;
   const WantedOpenings wanted = wanted_openings(openings, in.target, options.method, taken);
-  const Change& prepared = openings.prepared();
-  Change change = aguja::fill(prepared.mesh, wanted.openings, options,
-                              {in.budget.distance, prepared.spent}, in.progress);
+  const std::optional<Change> prepared =
+      openings.is_prepared() ? std::optional(openings.prepared()) : std::nullopt;
+  const Budget left{in.budget.distance,
+                    prepared ? std::span<const double>(prepared->spent) : in.budget.spent};
+  Change change = aguja::fill(openings.known(), wanted.openings, options, left, in.progress);
   change.refused.insert(change.refused.end(), wanted.refused.begin(), wanted.refused.end());
-  if (change.done > 0) return composed(prepared, std::move(change));
+  if (change.done > 0) {
+    return prepared ? composed(*prepared, std::move(change)) : change;
+  }
   // What was divided for nothing stays undivided.
   Change nothing = unchanged(in.mesh, in.budget);
   nothing.refused = std::move(change.refused);
