@@ -56,6 +56,7 @@ std::vector<RemedyTarget> targets_of(const MendState& state, std::span<const Fin
 
 void keep_nearest_part(const MendState& state, const Point& place,
                        std::vector<RemedyTarget>& targets) {
+  if (targets.size() == 1) return;
   double nearest = kInfinity;
   std::size_t best = 0;
   for (const RemedyTarget& target : targets) {

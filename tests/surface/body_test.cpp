@@ -85,8 +85,7 @@ void check(const Body& before, const Body& after, const BodyMaps& maps, double t
       continue;
     }
     // Where it ran, what it is now runs, in one piece or several.
-    double left = 0, length = 0;
-    Point last = was.curve->point(was.from);
+    double left = 0;
     for (int i = 0; i <= 64; ++i) {
       const Point p = was.curve->point(was.from + (was.to - was.from) * i / 64.0);
       double nearest = std::numeric_limits<double>::infinity();
@@ -97,8 +96,6 @@ void check(const Body& before, const Body& after, const BodyMaps& maps, double t
         nearest = std::min(nearest, (is.curve->point(t) - p).norm());
       }
       left = std::max(left, nearest);
-      length += (p - last).norm();
-      last = p;
     }
     ASSERT_LE(left, 2 * tolerance) << "edge " << e;
     seen.divided += static_cast<std::size_t>(now.size() > 1);
