@@ -279,7 +279,7 @@ CurvePtr IgesGeometry::spline(const IgesEntity& e, const IgesValues& v, double s
       std::all_of(weights.begin(), weights.end(), [&](double w) { return w == weights[0]; });
   if (polynomial || equal) weights.clear();
   const double from = v.number(at, knots.domain().low), to = v.number(at + 1, knots.domain().high);
-  const CurvePtr whole = make_spline(std::move(knots), std::move(points), std::move(weights));
+  CurvePtr whole = make_spline(std::move(knots), std::move(points), std::move(weights));
   const Interval d = whole->domain();
   if (!(to > from)) return whole;
   const Interval range{d.clamp(from), d.clamp(to)};
@@ -383,7 +383,7 @@ std::optional<Placement> IgesGeometry::parameters(std::uint64_t surface, std::ui
         throw IgesError(surface, "is made of itself");
       }
       {
-        const auto base = parameters(v.pointer(4), surface);
+        auto base = parameters(v.pointer(4), surface);
         --depth_;
         return base;
       }
@@ -542,7 +542,7 @@ SurfacePtr IgesGeometry::spline_surface(const IgesEntity& e, const IgesValues& v
   if (polynomial || equal) weights.clear();
   const Interval du{v.number(at, ku.domain().low), v.number(at + 1, ku.domain().high)};
   const Interval dv{v.number(at + 2, kv.domain().low), v.number(at + 3, kv.domain().high)};
-  const SurfacePtr whole =
+  SurfacePtr whole =
       make_spline_surface(std::move(ku), std::move(kv), std::move(points), std::move(weights));
   const Interval wu = whole->domain_u(), wv = whole->domain_v();
   const Interval tu{wu.clamp(du.low), wu.clamp(du.high)}, tv{wv.clamp(dv.low), wv.clamp(dv.high)};

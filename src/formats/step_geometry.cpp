@@ -239,7 +239,7 @@ CurvePtr StepGeometry::parameter_curve(std::uint64_t number, std::uint64_t asked
   const Entity e = file_.parse(number, asked_by);
   const Fields f(e, e.record("PCURVE"));
   const std::uint64_t basis = f.reference(1);
-  const CurvePtr made = curve_in_parameters(f.reference(2), number);
+  CurvePtr made = curve_in_parameters(f.reference(2), number);
   const auto [u, v] = parameter_units(basis, number);
   if (u == 1 && v == 1) return made;
   Placement scaled;

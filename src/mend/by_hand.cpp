@@ -6,6 +6,7 @@
 
 #include "aguja/mend/weld.h"
 #include "aguja/mesh/edge_table.h"
+#include "aguja/mesh/weld.h"
 #include "geometry/small_matrix.h"
 #include "mend/editable_mesh.h"
 

@@ -272,7 +272,7 @@ FillOutcome Filler::fill(const Opening& opening, const FillOptions& options) con
     if (auto* fill = std::get_if<Fill>(&outcome)) {
       why = unfit(*fill, flat_area, opening.loops.size() == 2);
       if (why.empty()) return outcome;
-      why = std::string(slug(method)) + ": " + why;
+      why.insert(0, std::string(slug(method)) + ": ");
     } else {
       why = std::get<Refusal>(outcome).detail;
     }

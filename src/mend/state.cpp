@@ -193,7 +193,7 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
   Mesh removed = removed_of(before, outcomes);
   const bool had_triangles = before.triangle_count() > 0;
   std::vector<Part> made;
-  std::vector<std::shared_ptr<const PartTrace>> traces;
+  std::vector<PartTrace> traces;
   for (PartOutcome& o : outcomes) {
     const bool is_gone = o.change.mesh.triangles.empty() && had_triangles;
     PartTrace trace;
@@ -204,14 +204,15 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
     Shape shape = shape_of(before, o.name, o.change, fills);
     if (is_gone) continue;
     trace.id = made.empty() && !out.before.empty() ? out.before[0] : ++state.last_id;
-    if (made.empty()) trace.removed = std::move(removed);
     trace.fills = fills;
     out.after.push_back(trace.id);
     out.maps.push_back(std::move(static_cast<MeshMaps&>(o.change)));
     made.emplace_back(o.name, std::move(shape));
-    traces.push_back(std::make_shared<const PartTrace>(std::move(trace)));
+    traces.push_back(std::move(trace));
   }
-  if (made.empty() && !parts.empty()) {
+  if (!traces.empty()) {
+    traces[0].removed = std::move(removed);
+  } else if (!parts.empty()) {
     PartTrace last = before.trace(0);
     last.spent.clear();
     last.added.clear();
@@ -228,7 +229,11 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
   state.known.insert(state.known.begin() + at, made.size(), nullptr);
   state.model.parts.insert(state.model.parts.begin() + at, std::make_move_iterator(made.begin()),
                            std::make_move_iterator(made.end()));
-  state.traces.insert(state.traces.begin() + at, traces.begin(), traces.end());
+  std::vector<std::shared_ptr<const PartTrace>> shared;
+  for (PartTrace& trace : traces) {
+    shared.push_back(std::make_shared<const PartTrace>(std::move(trace)));
+  }
+  state.traces.insert(state.traces.begin() + at, shared.begin(), shared.end());
   return out;
 }
 

@@ -15,7 +15,7 @@ const Fill* Trial::find(FillMethod method) const {
   return nullptr;
 }
 
-Trial try_fills(std::shared_ptr<const MendState> state, std::span<const Finding> findings,
+Trial try_fills(const std::shared_ptr<const MendState>& state, std::span<const Finding> findings,
                 const std::string& id, const FillOptions& options) {
   const auto at =
       std::find_if(findings.begin(), findings.end(), [&](const Finding& f) { return f.id == id; });

@@ -75,7 +75,7 @@ Json quality_json(const Quality& q) {
 }
 
 std::string unit_of(Dimension dimension, LengthUnit unit) {
-  const std::string length(symbol(unit));
+  std::string length(symbol(unit));
   switch (dimension) {
     case Dimension::count:
       return "count";

@@ -21,7 +21,7 @@ struct Trial {
   [[nodiscard]] const Fill* find(FillMethod method) const;
 };
 /// Errors: StepError if there is no such finding, or it is no opening.
-[[nodiscard]] Trial try_fills(std::shared_ptr<const MendState> state,
+[[nodiscard]] Trial try_fills(const std::shared_ptr<const MendState>& state,
                               std::span<const Finding> findings, const std::string& id,
                               const FillOptions& options);
 /// The state with one of the fills, as it was worked out: nothing is computed again.
