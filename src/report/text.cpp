@@ -453,7 +453,7 @@ namespace {
 std::string surface_of(const Patch& patch, std::string_view u) {
   if (!patch.surface) return "free-form";
   const Primitive& s = *patch.surface;
-  const std::string kind(slug(s.kind));
+  std::string kind(slug(s.kind));
   switch (s.kind) {
     case PrimitiveKind::plane:
       return kind;

@@ -13,9 +13,9 @@ namespace {
 // Beyond an end the speed stays within this factor of what it is there, and directions turn by less
 // than a right angle (their cosine stays above the second).
 constexpr double kMostSpeedChange = 4;
-constexpr double kLeastCosine = 0.02;
+constexpr double kLeastOnwardCosine = 0.02;
 // Halvings of a reach that is too far, before none is left.
-constexpr int kMostHalvings = 12;
+constexpr int kMostReachHalvings = 12;
 constexpr int kLookedAt = 8;  // places beyond an end, and along a side
 
 using Homogeneous4 = Eigen::Vector4d;
@@ -115,7 +115,7 @@ struct EndLook {
 bool is_sane(const EndLook& end, const EndLook& there) {
   return there.speed <= kMostSpeedChange * end.speed &&
          end.speed <= kMostSpeedChange * there.speed &&
-         there.direction.dot(end.direction) >= kLeastCosine;
+         there.direction.dot(end.direction) >= kLeastOnwardCosine;
 }
 
 EndLook look_of(const CurvePoint& c) {
@@ -147,7 +147,7 @@ ReachStep step_beyond(const Made& made, double end, double sign, double reach, d
   if (!(reach > 0) || !(speed > 0) || !std::isfinite(speed)) return {};
   double step = reach / speed;
   bool halved = false;
-  for (int i = 0; i < kMostHalvings; ++i) {
+  for (int i = 0; i < kMostReachHalvings; ++i) {
     const CurvePtr curve = made(step);
     bool sane = curve != nullptr;
     if (sane) {
@@ -162,7 +162,8 @@ ReachStep step_beyond(const Made& made, double end, double sign, double reach, d
       continue;
     }
     const double length = length_between(*curve, end, end + sign * step);
-    if (halved || length >= reach || i + 1 == kMostHalvings) return {step, std::min(length, reach)};
+    if (halved || length >= reach || i + 1 == kMostReachHalvings)
+      return {step, std::min(length, reach)};
     step *= std::min(1.05 * reach / length, 2.0);
   }
   return {};
@@ -385,7 +386,7 @@ ReachStep step_beyond_side(const Surface& s, const SideOf& side, double reach, d
   if (!(slowest < kInfinity) || !(reach > 0) || !(limit > 0)) return {};
   double step = std::min(reach / slowest, limit);
   bool halved = false;
-  for (int i = 0; i < kMostHalvings; ++i) {
+  for (int i = 0; i < kMostReachHalvings; ++i) {
     const SurfacePtr there = made(step);
     const auto reached =
         there == nullptr ? std::nullopt : reached_beyond(*there, side, end, step, places);
@@ -394,7 +395,7 @@ ReachStep step_beyond_side(const Surface& s, const SideOf& side, double reach, d
       halved = true;
       continue;
     }
-    if (halved || *reached >= reach || step >= limit || i + 1 == kMostHalvings) {
+    if (halved || *reached >= reach || step >= limit || i + 1 == kMostReachHalvings) {
       return {step, std::min(*reached, reach)};
     }
     step = std::min(limit, step * std::min(1.05 * reach / std::max(*reached, kSomeLength), 2.0));
@@ -474,7 +475,7 @@ class SurfaceCarrier {
       out_.sides[k].beyond = step.reached;
     }
     // Corners are carried on both ways: they may be too far where each side is not.
-    for (int i = 0; i < kMostHalvings; ++i) {
+    for (int i = 0; i < kMostReachHalvings; ++i) {
       const SurfacePtr made = longer_spline_surface(d, by);
       if (made && corners_are_sane(*made)) {
         out_.surface = made;
@@ -498,7 +499,7 @@ class SurfaceCarrier {
           const double part = static_cast<double>(k) / kLookedAt;
           const SurfacePoint p =
               made.at(from_u + part * (to_u - from_u), from_v + part * (to_v - from_v));
-          if (p.normal().dot(n) < kLeastCosine) return false;
+          if (p.normal().dot(n) < kLeastOnwardCosine) return false;
         }
       }
     }
@@ -568,13 +569,13 @@ class SurfaceCarrier {
     };
     const auto stop = [&](double end, double& beyond_end, double& beyond) {
       const Vector first = across(end);
-      for (int i = 0; i < 2 * kMostHalvings && beyond_end != end; ++i) {
+      for (int i = 0; i < 2 * kMostReachHalvings && beyond_end != end; ++i) {
         bool crosses = first.isZero();
         for (int k = 1; k <= kLookedAt && !crosses; ++k) {
           crosses = across(end + (beyond_end - end) * k / kLookedAt).dot(first) <= 0;
         }
         if (!crosses) break;
-        beyond_end = i + 1 < 2 * kMostHalvings ? 0.5 * (end + beyond_end) : end;
+        beyond_end = i + 1 < 2 * kMostReachHalvings ? 0.5 * (end + beyond_end) : end;
         beyond = length_between(*curve.curve, end, beyond_end);
       }
     };
