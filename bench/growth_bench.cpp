@@ -98,9 +98,8 @@ int main(int argc, char** argv) {
     for (const std::size_t n : {largest / 4, largest}) {
       const Model model = model_of(family.make(n));
       const Model clean = bench::bumpy_torus(n);
-      const std::size_t pairs = inspect(model).counts.crossing_pairs +
-                                inspect(model).counts.overlap_pairs +
-                                inspect(model).counts.touch_pairs;
+      const Counts counts = inspect(model).counts;
+      const std::size_t pairs = counts.crossing_pairs + counts.overlap_pairs + counts.touch_pairs;
       const auto t =
           bench::interleaved_medians({{"model", {}, [&] { static_cast<void>(inspect(model)); }},
                                       {"clean", {}, [&] { static_cast<void>(inspect(clean)); }}},

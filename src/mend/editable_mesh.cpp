@@ -350,14 +350,22 @@ void EditableMesh::put(const Replacement& r, std::uint32_t operation, double spe
   for (const auto& added : r.add) {
     const TriangleId id{static_cast<std::uint32_t>(gone_.size())};
     const PatchId patch_there = patch(added.parent);
-    std::vector<TriangleId> own = parents(added.parent);
+    const TriangleId first = parent(added.parent);
+    const auto inherited = further_parents(added.parent);
+    std::vector<TriangleId> further(inherited.begin(), inherited.end());
     if (added.second_parent) {
-      for (const TriangleId p : parents(*added.second_parent)) {
-        if (std::find(own.begin(), own.end(), p) == own.end()) own.push_back(p);
-      }
+      const auto theirs = further_parents(*added.second_parent);
+      further.insert(further.end(), theirs.begin(), theirs.end());
+      further.push_back(parent(*added.second_parent));
+    }
+    if (!further.empty()) {
+      std::sort(further.begin(), further.end());
+      further.erase(std::unique(further.begin(), further.end()), further.end());
+      std::erase(further, first);
+      if (!further.empty()) further_parents_[id.value] = std::move(further);
     }
     new_triangles_.push_back(added.triangle);
-    new_parents_.push_back(std::move(own));
+    new_parent_.push_back(first);
     new_patch_.push_back(patch_there);
     new_spent_.push_back(spent_there);
     operation_.push_back(operation);
@@ -379,11 +387,9 @@ EditableMesh::Finished EditableMesh::finish() const {
     const bool old = t < mesh_.triangles.size();
     mesh.triangles.push_back(triangle({t}));
     if (!mesh_.patch_of.empty()) mesh.patch_of.push_back(patch({t}));
-    std::vector<TriangleId> own = parents({t});
     const TriangleId now{static_cast<std::uint32_t>(change.parent.size())};
-    change.parent.push_back(own[0]);
-    std::sort(own.begin() + 1, own.end());
-    for (std::size_t i = 1; i < own.size(); ++i) change.further_parents.push_back({now, own[i]});
+    change.parent.push_back(parent({t}));
+    for (const TriangleId p : further_parents({t})) change.further_parents.push_back({now, p});
     change.spent.push_back(spent({t}));
     out.operation_of.push_back(old ? kNoIndex : operation_[t - mesh_.triangles.size()]);
   }

@@ -83,10 +83,14 @@ class EditableMesh {
     return t.value < mesh_.triangles.size() ? budget_.spent_at(t)
                                             : new_spent_[t.value - mesh_.triangles.size()];
   }
-  // Triangles of the input that it stands for, that which gives its patch first.
-  [[nodiscard]] std::vector<TriangleId> parents(TriangleId t) const {
-    return t.value < mesh_.triangles.size() ? std::vector<TriangleId>{t}
-                                            : new_parents_[t.value - mesh_.triangles.size()];
+  // The triangle of the input that gives it its patch.
+  [[nodiscard]] TriangleId parent(TriangleId t) const {
+    return t.value < mesh_.triangles.size() ? t : new_parent_[t.value - mesh_.triangles.size()];
+  }
+  // The others that it stands for, rising.
+  [[nodiscard]] std::span<const TriangleId> further_parents(TriangleId t) const {
+    const auto at = further_parents_.find(t.value);
+    return at == further_parents_.end() ? std::span<const TriangleId>{} : at->second;
   }
   std::vector<TriangleId>& own_star(VertexId v);
   [[nodiscard]] std::optional<RefusalReason> examine_edges(const Replacement& r) const;
@@ -102,7 +106,8 @@ class EditableMesh {
   std::vector<bool> gone_;  // old and new triangles
   std::vector<Point> new_points_;
   std::vector<Triangle> new_triangles_;
-  std::vector<std::vector<TriangleId>> new_parents_;
+  std::vector<TriangleId> new_parent_;
+  std::unordered_map<std::uint32_t, std::vector<TriangleId>> further_parents_;  // of the few
   std::unordered_map<std::uint32_t, VertexId> merged_into_;
   std::vector<PatchId> new_patch_;
   std::vector<double> new_spent_;

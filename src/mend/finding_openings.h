@@ -2,6 +2,7 @@
 // The loops of a mesh that findings of kind `opening` are about.
 
 #include <algorithm>
+#include <map>
 #include <memory>
 #include <optional>
 #include <set>
@@ -37,9 +38,12 @@ class FindingOpenings {
   FindingOpenings(const FindingOpenings&) = delete;
   FindingOpenings& operator=(const FindingOpenings&) = delete;
 
-  /// Has the mesh been changed for it?
-  [[nodiscard]] bool is_prepared() const { return changed_.has_value(); }
-  [[nodiscard]] Change prepared() const { return changed_ ? *changed_ : unchanged(read_, budget_); }
+  /// How the mesh was changed for it, if it was.
+  [[nodiscard]] const std::optional<Change>& changed() const { return changed_; }
+  /// What is left of the budget after that.
+  [[nodiscard]] Budget left() const {
+    return changed_ ? Budget{budget_.distance, changed_->spent} : budget_;
+  }
   [[nodiscard]] const KnownMesh& known() const { return *known_; }
   [[nodiscard]] const Mesh& mesh() const { return known_->mesh(); }
   [[nodiscard]] const EdgeTable& edges() const { return known_->edges(); }
@@ -63,24 +67,29 @@ class FindingOpenings {
     for (std::size_t i = 0; i < loop.size(); ++i) {
       const auto e = edges().find(loop[i], loop[(i + 1) % loop.size()]);
       const TriangleId t = edges().uses(*e)[0].triangle();
-      along +=
-          static_cast<std::size_t>(triangles.contains(changed_ ? changed_->parent[t.value] : t));
+      along += static_cast<std::size_t>(triangles.contains(triangle_as_read(t)));
     }
     return 2 * along > loop.size();
   }
 
   /// The openings that a finding's triangles lie along: one, unless its rim meets itself.
   [[nodiscard]] std::vector<Opening> of(const Finding& finding) const {
-    const std::set<TriangleId> own(finding.triangles.begin(), finding.triangles.end());
+    std::map<std::uint32_t, std::size_t> along;  // by loop
+    for (const TriangleId t : finding.triangles) {
+      for (auto at = std::lower_bound(along_.begin(), along_.end(), std::pair(t, 0U));
+           at != along_.end() && at->first == t; ++at) {
+        ++along[at->second];
+      }
+    }
     std::vector<Loop> found;
-    for (const Loop& loop : loops_.loops) {
-      if (runs_along(loop, own)) found.push_back(loop);
+    for (const auto& [loop, count] : along) {
+      if (2 * count > loops_.loops[loop].size()) found.push_back(loops_.loops[loop]);
     }
     std::vector<Opening> openings;
     std::set<Loop> taken;
-    for (const Opening& opening : all_) {
+    for (const std::size_t i : with_islands_) {
+      const Opening& opening = all_[i];
       if (std::find(found.begin(), found.end(), opening.loops[0]) == found.end()) continue;
-      if (opening.loops.size() == 1) continue;
       openings.push_back(opening);
       taken.insert(opening.loops.begin(), opening.loops.end());
     }
@@ -96,10 +105,8 @@ class FindingOpenings {
 
  private:
   void prepare(const KnownMesh& distinct, double tolerance) {
-    const Budget left{budget_.distance,
-                      changed_ ? std::span<const double>(changed_->spent) : budget_.spent};
     known_ = &distinct;
-    if (auto divided = divide_at_hanging_vertices(distinct, tolerance, left)) {
+    if (auto divided = divide_at_hanging_vertices(distinct, tolerance, left())) {
       changed_ = changed_ ? composed(*changed_, std::move(*divided)) : std::move(*divided);
       own_ = std::make_shared<const KnownMesh>(changed_->mesh);
       known_ = own_.get();
@@ -110,6 +117,20 @@ class FindingOpenings {
     } else {
       for (const Loop& loop : loops_.loops) all_.push_back({{loop}});
     }
+    for (std::size_t i = 0; i < all_.size(); ++i) {
+      if (all_[i].loops.size() > 1) with_islands_.push_back(i);
+    }
+    for (std::uint32_t l = 0; l < loops_.loops.size(); ++l) {
+      const Loop& loop = loops_.loops[l];
+      for (std::size_t i = 0; i < loop.size(); ++i) {
+        const auto e = edges().find(loop[i], loop[(i + 1) % loop.size()]);
+        along_.emplace_back(triangle_as_read(edges().uses(*e)[0].triangle()), l);
+      }
+    }
+    std::sort(along_.begin(), along_.end());
+  }
+  [[nodiscard]] TriangleId triangle_as_read(TriangleId t) const {
+    return changed_ ? changed_->parent[t.value] : t;
   }
   static bool share_a_vertex(const Loop& a, const Loop& b) {
     const std::set<VertexId> own(a.begin(), a.end());
@@ -123,6 +144,8 @@ class FindingOpenings {
   const KnownMesh* known_ = nullptr;
   Loops loops_;
   std::vector<Opening> all_;
+  std::vector<std::size_t> with_islands_;                    // of all
+  std::vector<std::pair<TriangleId, std::uint32_t>> along_;  // rim edges, by triangle: their loop
 };
 
 }  // namespace aguja

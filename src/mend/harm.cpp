@@ -154,14 +154,34 @@ std::size_t without_area(const Mesh& mesh, std::span<const TriangleId> triangles
   return count;
 }
 
+// Beyond this part of the triangles, edge tables of all cost less than maps of those touched.
+constexpr std::size_t kCountedFromPart = 16, kFewTouched = 10'000;
+
+std::string counted(const Mesh& before, const Change& change, const Difference& d) {
+  const Welded old(before), now(change.mesh);
+  const EdgeCounts edges_before = count_edges(EdgeTable(old.triangles(), old.points().size()));
+  const EdgeCounts edges_after = count_edges(EdgeTable(now.triangles(), now.points().size()));
+  Comparison compared;
+  compared.say(edges_before.naked, edges_after.naked, "naked edges");
+  compared.say(edges_before.nonmanifold, edges_after.nonmanifold, "non-manifold edges");
+  compared.say(edges_before.winding_conflicts, edges_after.winding_conflicts, "edges in conflict");
+  compared.say(find_zero_area(old).size(), find_zero_area(now).size(), "triangles without area");
+  compared.say(find_crossings_of(old, d.went).size(), find_crossings_of(now, d.is_new).size(),
+               "pairs that cross or touch");
+  return std::move(compared).text();
+}
+
 }  // namespace
 
 std::string harm_of(const KnownMesh& before, const Change& change) {
   const Mesh& mesh = before.mesh();
   const bool can_tell_by_difference = mesh.points_are_distinct && change.mesh.points_are_distinct &&
                                       change.vertex_now.size() == mesh.points.size();
-  if (!can_tell_by_difference) return harm_by_counting(mesh, change);
   const Difference d = difference_of(mesh, change);
+  const std::size_t touched = d.added.size() + d.removed.size() + 2 * d.turned.size();
+  const bool touches_much =
+      touched > kFewTouched && touched > mesh.triangles.size() / kCountedFromPart;
+  if (!can_tell_by_difference || touches_much) return counted(mesh, change, d);
   Comparison compared;
   const CountChange edges = TouchedEdges(before, change, d).change();
   const auto say = [&](std::size_t was, std::ptrdiff_t by, const char* what) {
@@ -187,18 +207,7 @@ std::string harm_of(const KnownMesh& before, const Change& change) {
 }
 
 std::string harm_by_counting(const Mesh& before, const Change& change) {
-  const Welded old(before), now(change.mesh);
-  const EdgeCounts edges_before = count_edges(EdgeTable(old.triangles(), old.points().size()));
-  const EdgeCounts edges_after = count_edges(EdgeTable(now.triangles(), now.points().size()));
-  Comparison compared;
-  compared.say(edges_before.naked, edges_after.naked, "naked edges");
-  compared.say(edges_before.nonmanifold, edges_after.nonmanifold, "non-manifold edges");
-  compared.say(edges_before.winding_conflicts, edges_after.winding_conflicts, "edges in conflict");
-  compared.say(find_zero_area(old).size(), find_zero_area(now).size(), "triangles without area");
-  const Difference d = difference_of(before, change);
-  compared.say(find_crossings_of(old, d.went).size(), find_crossings_of(now, d.is_new).size(),
-               "pairs that cross or touch");
-  return std::move(compared).text();
+  return counted(before, change, difference_of(before, change));
 }
 
 }  // namespace aguja

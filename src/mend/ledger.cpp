@@ -63,15 +63,12 @@ LedgerLine line_of(const Mesh& before, const Budget& budget, const Change& chang
     sum += corners[0];
     ++places;
   }
-  const auto less = [](const Point& a, const Point& b) {
-    return std::tuple(a.x(), a.y(), a.z()) < std::tuple(b.x(), b.y(), b.z());
-  };
   for (auto* list : {&left, &there}) {
-    std::sort(list->begin(), list->end(), less);
+    std::sort(list->begin(), list->end(), lexicographically_less);
     list->erase(std::unique(list->begin(), list->end()), list->end());
   }
   for (const Point& p : left) {
-    const bool stays = std::binary_search(there.begin(), there.end(), p, less);
+    const bool stays = std::binary_search(there.begin(), there.end(), p, lexicographically_less);
     line.vertices_moved += static_cast<std::size_t>(!stays);
   }
   if (line.largest_movement == 0 && places > 0) line.place = sum / static_cast<double>(places);

@@ -80,16 +80,17 @@ class GroupOfFills {
         wishes.push_back({std::move(opening), share.options});
       }
     }
-    const Change prepared = openings.prepared();
-    const Budget left{budget.distance, prepared.spent};
-    FilledWishes filled = fill_each(openings.known(), wishes, options_.tolerance, left, progress_);
+    const std::optional<Change>& prepared = openings.changed();
+    FilledWishes filled =
+        fill_each(openings.known(), wishes, options_.tolerance, openings.left(), progress_);
     const bool any = filled.change.done > 0;
-    const Change change = any ? composed(prepared, filled.change) : unchanged(mesh, budget);
+    Change change = std::move(filled.change);
+    if (any && prepared) change = composed(*prepared, std::move(change));
     if (any && !harm_of(*known, change).empty()) return false;
     // By wish: what of the mesh is its fill.
     std::map<std::uint32_t, std::uint32_t> wish_of_patch;
     const std::uint32_t first_patch =
-        prepared.mesh.patch_of.empty() ? 1 : patch_count(prepared.mesh);
+        openings.mesh().patch_of.empty() ? 1 : patch_count(openings.mesh());
     for (std::uint32_t i = 0; i < filled.wish_of.size(); ++i) {
       wish_of_patch[first_patch + i] = filled.wish_of[i];
     }
@@ -112,7 +113,7 @@ class GroupOfFills {
     }
     // Rims that touch themselves were divided for all of them.
     std::optional<LedgerLine> divided;
-    if (any) divided = line_of(mesh, budget, prepared);
+    if (any && prepared) divided = line_of(mesh, budget, *prepared);
     for (FillShare& share : shares) {
       LedgerLine line;
       if (divided && share.count > 0) line = *std::exchange(divided, std::nullopt);
@@ -136,7 +137,8 @@ class GroupOfFills {
     }
     if (!any) return true;
     result_.together.parts.push_back(
-        accept(result_.together.state, part, distinct ? composed(*distinct, change) : change));
+        accept(result_.together.state, part,
+               distinct ? composed(*distinct, std::move(change)) : std::move(change)));
     result_.together.changed = true;
     return true;
   }

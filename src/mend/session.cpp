@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/weld.h"
@@ -155,11 +156,10 @@ StepReport MendSession::push(StepResult result, std::vector<Step> steps) {
       Node{std::move(result.state), std::move(steps), std::move(result.lines), {}, {}, {}});
   node->changes = std::move(result.parts);
   // What the next step has no use for is made anew if one comes back.
-  for (std::size_t p = 0; p < before.state.known.size(); ++p) {
-    const auto& kept = node->state.known;
-    if (std::find(kept.begin(), kept.end(), before.state.known[p]) == kept.end()) {
-      before.state.known[p] = nullptr;
-    }
+  const std::set<std::shared_ptr<const KnownMesh>> kept(node->state.known.begin(),
+                                                        node->state.known.end());
+  for (auto& known : before.state.known) {
+    if (!kept.contains(known)) known = nullptr;
   }
   // What is known of a shape stays known.
   std::map<const Shape*, PartInspectionPtr> known;

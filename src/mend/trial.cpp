@@ -36,7 +36,8 @@ Trial try_fills(const std::shared_ptr<const MendState>& state, std::span<const F
                              : ": its rim meets itself: it is several openings"));
   }
   trial.of = state;
-  trial.prepared = std::make_shared<const Change>(openings.prepared());
+  trial.prepared = std::make_shared<const Change>(
+      openings.changed() ? *openings.changed() : unchanged(openings.mesh(), budget));
   trial.outcomes = Filler(trial.prepared->mesh, options.tolerance).try_all(own[0], options);
   return trial;
 }

@@ -48,8 +48,13 @@ MeshMaps composed_maps(const MeshMaps& first, const MeshMaps& second) {
     if (p.value != kNoIndex) p = first.parent[p.value];
   }
   if (!first.further_parents.empty() || !second.further_parents.empty()) {
+    std::vector<bool> has_several(first.parent.size());
+    for (const FurtherParent& f : first.further_parents) has_several[f.triangle.value] = true;
+    auto own = second.further_parents.begin();
     for (std::uint32_t t = 0; t < second.parent.size(); ++t) {
-      if (out.parent[t].value == kNoIndex) continue;
+      bool asks = second.parent[t].value != kNoIndex && has_several[second.parent[t].value];
+      for (; own != second.further_parents.end() && own->triangle.value == t; ++own) asks = true;
+      if (!asks || out.parent[t].value == kNoIndex) continue;
       std::vector<TriangleId> all;
       for (const TriangleId middle : parents_of(second, {t})) {
         for (const TriangleId p : parents_of(first, middle)) all.push_back(p);

@@ -726,9 +726,7 @@ Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
         guesses.push_back(guess_torus(points, feet, normals));
       }
       std::vector<Point> distinct = points;
-      std::sort(distinct.begin(), distinct.end(), [](const Point& a, const Point& b) {
-        return std::tuple(a.x(), a.y(), a.z()) < std::tuple(b.x(), b.y(), b.z());
-      });
+      std::sort(distinct.begin(), distinct.end(), lexicographically_less);
       const auto last = std::unique(distinct.begin(), distinct.end());
       const auto known = static_cast<std::size_t>(last - distinct.begin());
       // Any five points lie on a sphere, nearly: curved surfaces want more than they can always

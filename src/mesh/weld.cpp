@@ -1,8 +1,8 @@
 #include "aguja/mesh/weld.h"
 
+#include <algorithm>
 #include <atomic>
-#include <cstring>
-#include <unordered_set>
+#include <vector>
 
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box.h"
@@ -45,33 +45,18 @@ Welded::Welded(const Mesh& mesh)
   wires_ = own_wires_;
 }
 
-namespace {
-
-struct PlaceHash {
-  std::size_t operator()(const Point& p) const {
-    std::uint64_t bits[3];
-    const Point q = p.array() + 0.0;
-    std::memcpy(bits, q.data(), sizeof(bits));
-    std::uint64_t h = bits[0] * 0x9E3779B97F4A7C15u;
-    h = (h ^ (h >> 29) ^ bits[1]) * 0xBF58476D1CE4E5B9u;
-    return (h ^ (h >> 32) ^ bits[2]) * 0x94D049BB133111EBu;
-  }
-};
-
-}  // namespace
-
 bool stay_distinct(std::span<const Point> before, std::span<const Point> added) {
   if (added.empty()) return true;
-  std::unordered_set<Point, PlaceHash> places;
-  Box box;
-  for (const Point& p : added) {
-    if (!places.insert(p).second) return false;
-    box.extend(p);
-  }
+  std::vector<Point> places(added.begin(), added.end());
+  std::sort(places.begin(), places.end(), lexicographically_less);
+  if (std::adjacent_find(places.begin(), places.end()) != places.end()) return false;
+  const Box box = box_of(added);
   std::atomic<bool> found = false;
   parallel_ranges(before.size(), std::size_t{1} << 15, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end && !found; ++i) {
-      if (box.contains(before[i]) && places.contains(before[i])) found = true;
+      found = found ||
+              (box.contains(before[i]) &&
+               std::binary_search(places.begin(), places.end(), before[i], lexicographically_less));
     }
   });
   return !found;

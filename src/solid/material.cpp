@@ -71,10 +71,6 @@ class SignedSets {
   std::vector<std::uint32_t> twisted_;
 };
 
-bool before(const Point& p, const Point& q) {
-  return std::tuple(p.x(), p.y(), p.z()) < std::tuple(q.x(), q.y(), q.z());
-}
-
 // From so many triangles on, the far field of a piece costs less than its triangles one by one.
 constexpr std::size_t kFieldPays = 8;
 
@@ -95,9 +91,7 @@ std::vector<TriangleId> spread_over(std::vector<TriangleId> list, std::span<cons
       for (std::size_t i = r.begin; i < r.end; ++i) placed[i] = {middle(list[i]), list[i]};
     });
     parallel_sort(placed.begin(), placed.end(), [&](const Placed& a, const Placed& b) {
-      for (int k = 0; k < 3; ++k) {
-        if (a.middle[k] != b.middle[k]) return a.middle[k] < b.middle[k];
-      }
+      if (a.middle != b.middle) return lexicographically_less(a.middle, b.middle);
       return is_before(a.triangle, b.triangle);
     });
     for (std::size_t i = 0; i < list.size(); ++i) list[i] = placed[i].triangle;
@@ -256,7 +250,7 @@ class Finder {
     const auto corners = [&](TriangleId t) {
       std::array<Point, 3> own;
       for (std::size_t c = 0; c < 3; ++c) own[c] = points_[triangles_[t.value][c].value];
-      std::sort(own.begin(), own.end(), before);
+      std::sort(own.begin(), own.end(), lexicographically_less);
       return own;
     };
     return spread_over(
@@ -264,7 +258,7 @@ class Finder {
         [&](TriangleId a, TriangleId b) {
           const auto p = corners(a), q = corners(b);
           for (std::size_t i = 0; i < 3; ++i) {
-            if (p[i] != q[i]) return before(p[i], q[i]);
+            if (p[i] != q[i]) return lexicographically_less(p[i], q[i]);
           }
           return false;
         });

@@ -75,8 +75,8 @@ double PreparedBody::limit() const {
   return 10 * std::max(tolerance.value, uncertainty.value_or(0));
 }
 
-PreparedBody prepare_body(Body body, const SewTolerance& tolerance, const PrepareOptions& options,
-                          Progress* progress) {
+PreparedBody prepare_body(const Body& body, const SewTolerance& tolerance,
+                          const PrepareOptions& options, Progress* progress) {
   advance(progress, "sew", 0.0);
   const std::size_t vertices = body.vertices.size(), edges = body.edges.size(),
                     faces = body.faces.size();

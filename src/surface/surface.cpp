@@ -603,11 +603,27 @@ class Ruled : public Surface {
   RuledData d_;
 };
 
-class OffsetSurface : public Surface {
+// A surface made of another one, with its parameters.
+template <class Data>
+class SurfaceOver : public Surface {
  public:
-  explicit OffsetSurface(OffsetSurfaceData data) : d_(std::move(data)) {}
-  SurfaceKind kind() const override { return SurfaceKind::offset; }
+  explicit SurfaceOver(Data data) : d_(std::move(data)) {}
   SurfaceData data() const override { return &d_; }
+  Interval domain_u() const override { return d_.surface->domain_u(); }
+  Interval domain_v() const override { return d_.surface->domain_v(); }
+  double period_u() const override { return d_.surface->period_u(); }
+  double period_v() const override { return d_.surface->period_v(); }
+  std::vector<double> breaks_u(const Interval& r) const override { return d_.surface->breaks_u(r); }
+  std::vector<double> breaks_v(const Interval& r) const override { return d_.surface->breaks_v(r); }
+
+ protected:
+  Data d_;
+};
+
+class OffsetSurface : public SurfaceOver<OffsetSurfaceData> {
+ public:
+  using SurfaceOver::SurfaceOver;
+  SurfaceKind kind() const override { return SurfaceKind::offset; }
   SurfacePoint at(double u, double v) const override {
     // The normal's first derivatives are exact (Weingarten); the second ones of the offset are
     // taken by differences of the first.
@@ -621,12 +637,6 @@ class OffsetSurface : public Surface {
     s.dvv = (v1.dv - v0.dv) / (2 * hv);
     return s;
   }
-  Interval domain_u() const override { return d_.surface->domain_u(); }
-  Interval domain_v() const override { return d_.surface->domain_v(); }
-  double period_u() const override { return d_.surface->period_u(); }
-  double period_v() const override { return d_.surface->period_v(); }
-  std::vector<double> breaks_u(const Interval& r) const override { return d_.surface->breaks_u(r); }
-  std::vector<double> breaks_v(const Interval& r) const override { return d_.surface->breaks_v(r); }
   std::vector<Pole> poles() const override {
     std::vector<Pole> out = d_.surface->poles();
     for (Pole& pole : out) {
@@ -663,27 +673,19 @@ class OffsetSurface : public Surface {
     }
     return out;
   }
-  OffsetSurfaceData d_;
 };
 
-class MovedSurface : public Surface {
+class MovedSurface : public SurfaceOver<MovedSurfaceData> {
  public:
   explicit MovedSurface(MovedSurfaceData data)
-      : d_(std::move(data)), inverse_(d_.placement.linear.inverse()) {}
+      : SurfaceOver(std::move(data)), inverse_(d_.placement.linear.inverse()) {}
   SurfaceKind kind() const override { return d_.surface->kind(); }
-  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     SurfacePoint s = d_.surface->at(u, v);
     s.p = d_.placement(s.p);
     for (Vector* d : {&s.du, &s.dv, &s.duu, &s.duv, &s.dvv}) *d = d_.placement.linear * *d;
     return s;
   }
-  Interval domain_u() const override { return d_.surface->domain_u(); }
-  Interval domain_v() const override { return d_.surface->domain_v(); }
-  double period_u() const override { return d_.surface->period_u(); }
-  double period_v() const override { return d_.surface->period_v(); }
-  std::vector<double> breaks_u(const Interval& r) const override { return d_.surface->breaks_u(r); }
-  std::vector<double> breaks_v(const Interval& r) const override { return d_.surface->breaks_v(r); }
   std::vector<Pole> poles() const override {
     std::vector<Pole> out = d_.surface->poles();
     for (Pole& pole : out) pole.place = d_.placement(pole.place);
@@ -697,22 +699,18 @@ class MovedSurface : public Surface {
   }
 
  private:
-  MovedSurfaceData d_;
   Eigen::Matrix3d inverse_;
 };
 
-class TrimmedSurface : public Surface {
+class TrimmedSurface : public SurfaceOver<TrimmedSurfaceData> {
  public:
-  explicit TrimmedSurface(TrimmedSurfaceData data) : d_(std::move(data)) {}
+  using SurfaceOver::SurfaceOver;
   SurfaceKind kind() const override { return d_.surface->kind(); }
-  SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override { return d_.surface->at(u, v); }
   Interval domain_u() const override { return d_.u; }
   Interval domain_v() const override { return d_.v; }
   double period_u() const override { return kept(d_.surface->period_u(), d_.u); }
   double period_v() const override { return kept(d_.surface->period_v(), d_.v); }
-  std::vector<double> breaks_u(const Interval& r) const override { return d_.surface->breaks_u(r); }
-  std::vector<double> breaks_v(const Interval& r) const override { return d_.surface->breaks_v(r); }
   std::vector<Pole> poles() const override {
     std::vector<Pole> out;
     for (const Pole& pole : d_.surface->poles()) {
@@ -738,7 +736,6 @@ class TrimmedSurface : public Surface {
   static double kept(double period, const Interval& range) {
     return period > 0 && range.width() >= period * (1 - kSameParameter) ? period : 0;
   }
-  TrimmedSurfaceData d_;
 };
 
 class CurveOnSurface : public Curve {

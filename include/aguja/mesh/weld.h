@@ -42,7 +42,7 @@ class Welded {
 };
 
 /// Are points that are added to distinct ones different from these and from each other?
-/// Cost     O(n + k), if few of n have the hash of one of k.
+/// Cost     O(n + k log k), and O(log k) for each of n that lies in the box of those added.
 [[nodiscard]] bool stay_distinct(std::span<const Point> before, std::span<const Point> added);
 
 /// Two corners are the same vertex: such a triangle has no area and is in no edge.

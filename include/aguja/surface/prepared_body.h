@@ -55,7 +55,7 @@ using PreparedBodyPtr = std::shared_ptr<const PreparedBody>;
 /// Heals, and sews what is not shared; it has no facets yet.
 ///
 /// Errors   ArgumentError (values out of range), Cancelled.
-[[nodiscard]] PreparedBody prepare_body(Body body, const SewTolerance& tolerance,
+[[nodiscard]] PreparedBody prepare_body(const Body& body, const SewTolerance& tolerance,
                                         const PrepareOptions& options = {},
                                         Progress* progress = nullptr);
 

@@ -36,14 +36,11 @@ Change run_fill(const RemedyInput& in) {
   const FindingOpenings openings(in.known, options.tolerance, in.budget);
   std::set<Loop> taken;
   const WantedOpenings wanted = wanted_openings(openings, in.target, options.method, taken);
-  const std::optional<Change> prepared =
-      openings.is_prepared() ? std::optional(openings.prepared()) : std::nullopt;
-  const Budget left{in.budget.distance,
-                    prepared ? std::span<const double>(prepared->spent) : in.budget.spent};
-  Change change = aguja::fill(openings.known(), wanted.openings, options, left, in.progress);
+  Change change =
+      aguja::fill(openings.known(), wanted.openings, options, openings.left(), in.progress);
   change.refused.insert(change.refused.end(), wanted.refused.begin(), wanted.refused.end());
   if (change.done > 0) {
-    return prepared ? composed(*prepared, std::move(change)) : change;
+    return openings.changed() ? composed(*openings.changed(), std::move(change)) : change;
   }
   // What was divided for nothing stays undivided.
   Change nothing = unchanged(in.mesh, in.budget);
