@@ -253,7 +253,7 @@ std::vector<Healing> parse_healings(const std::string& list) {
     const auto healing = parse_healing(word);
     if (!healing) {
       std::string names;
-      for (const Healing h : all_healings()) names += std::string(slug(h)) + ", ";
+      for (const Healing h : all_healings()) names.append(slug(h)).append(", ");
       throw ArgumentError("--heal: expected a list of " + names + "or all, or none; found '" +
                           word + "'");
     }

@@ -184,9 +184,11 @@ class IgesReader {
       const bool has_outer = v.integer(1) != 0;
       const std::size_t inner = v.size(2);
       if (has_outer) add_loops(v.pointer(3), e.number, face, body);
-      if (!has_outer && inner > 0) face.loops = natural_bounds(face.surface, body, e.number);
+      if (!has_outer && inner > 0)
+        face.loops = put_into(body, natural_bounds(face.surface, body, e.number));
       for (std::size_t i = 0; i < inner; ++i) add_loops(v.pointer(4 + i), e.number, face, body);
-      if (!has_outer && inner == 0) face.loops = natural_bounds(face.surface, body, e.number);
+      if (!has_outer && inner == 0)
+        face.loops = put_into(body, natural_bounds(face.surface, body, e.number));
     } else if (e.type == 143) {
       face.surface = geometry_.surface(v.pointer(1), e.number);
       for (std::size_t i = 0, n = v.size(2); i < n; ++i)
@@ -198,7 +200,7 @@ class IgesReader {
       throw IgesError(e.number, "a face outside of a shell");
     } else {
       face.surface = geometry_.surface(e.number, e.number);
-      face.loops = natural_bounds(face.surface, body, e.number);
+      face.loops = put_into(body, natural_bounds(face.surface, body, e.number));
     }
     return face;
   }

@@ -7,7 +7,7 @@
 #include <tuple>
 #include <unordered_map>
 
-#include "aguja/base/parallel.h"
+#include "aguja/base/jobs.h"
 #include "aguja/solid/internal_triangles.h"
 #include "inspect/checks.h"
 
@@ -175,16 +175,27 @@ PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit un
                                 Progress* progress) {
   auto out = std::make_shared<PartInspection>();
   const Mesh& mesh = shape.mesh;
-  const Anatomy anatomy(mesh, times, progress);
-  if (options.certify) out->evidence = judge(anatomy);
-  advance(progress, "pairing", 0.0);
-  Box box;
-  for (const Shell& shell : anatomy.shells) box.extend(shell.box);
-  const ResolvedLimits limits(options.profile, box.diagonal(), unit);
-  const RimSurvey survey = timed(times, "pairing", [&] {
-    return survey_rims(anatomy.welded, mesh.patch_of, anatomy.edges, anatomy.components,
-                       survey_options(options, limits, box));
+  FindingSink sink(&shape, options);
+  std::optional<ResolvedLimits> resolved;
+  RimSurvey survey;
+  std::optional<Patches> patches;
+  StageTimes beside;
+  // Recognising patches takes one thread, the search for crossings all that are left.
+  const Anatomy anatomy(mesh, times, progress, [&](const Anatomy& a) {
+    Box box;
+    for (const Shell& shell : a.shells) box.extend(shell.box);
+    resolved.emplace(options.profile, box.diagonal(), unit);
+    survey = beside.time("pairing", [&] {
+      return survey_rims(a.welded, mesh.patch_of, a.edges, a.components,
+                         survey_options(options, *resolved, box));
+    });
+    if (!needs_patches(options, sink)) return;
+    patches =
+        beside.time("patches", [&] { return patches_of(shape, a, *resolved, survey.tolerance); });
   });
+  if (times != nullptr) times->add(beside);
+  const ResolvedLimits& limits = *resolved;
+  if (options.certify) out->evidence = judge(anatomy);
   out->proposed_tolerance = survey.proposal;
   advance(progress, "material", 0.0);
   const auto joined = timed(times, "pairing", [&] {
@@ -199,12 +210,6 @@ PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit un
         return find_material(*joined, surplus.marks(), contacts.crossing + contacts.overlap > 0);
       });
   const Causes causes(anatomy, surplus, survey, *joined, material, limits);
-  FindingSink sink(&shape, options);
-  std::optional<Patches> patches = timed(times, "patches", [&]() -> std::optional<Patches> {
-    if (!needs_patches(options, sink)) return std::nullopt;
-    advance(progress, "patches", 0.0);
-    return patches_of(shape, anatomy, limits, survey.tolerance);
-  });
   const PartView view{shape, anatomy, causes, survey, *joined, material, patches, limits, intent};
   if (options.profile.element_size) {
     timed(times, "quality", [&] {
@@ -294,20 +299,51 @@ Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
   return inspection;
 }
 
+std::vector<PartInspectionPtr> inspect_parts(const Model& model,
+                                             std::vector<PartInspectionPtr> known,
+                                             const InspectOptions& options, StageTimes* times,
+                                             Progress* progress) {
+  struct Job {
+    const Shape* shape;
+    Intent intent;
+    PartInspectionPtr found;
+    StageTimes times;
+  };
+  std::vector<Job> jobs;
+  std::vector<std::size_t> job_of(model.parts.size());
+  std::map<std::pair<const Shape*, Intent>, std::size_t> numbers;
+  known.resize(model.parts.size());
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    const Shape* shape = &inspected_shape(model.parts[p]).shape;
+    const Intent intent = options.profile.intent_of(model.parts[p].name);
+    const auto [at, is_new] = numbers.try_emplace({shape, intent}, jobs.size());
+    if (is_new) jobs.push_back({shape, intent, {}, {}});
+    job_of[p] = at->second;
+    if (known[p]) jobs[at->second].found = known[p];
+  }
+  std::vector<std::size_t> left, sizes;
+  for (std::size_t j = 0; j < jobs.size(); ++j) {
+    if (jobs[j].found) continue;
+    left.push_back(j);
+    sizes.push_back(jobs[j].shape->mesh.triangles.size());
+  }
+  // Checks of others may not be made for several threads.
+  run_jobs(sizes, options.more_checks.empty() ? kSmallMesh : 0, "inspect", progress,
+           [&](std::size_t i, Progress* told) {
+             Job& job = jobs[left[i]];
+             job.found =
+                 inspect_shape(*job.shape, job.intent, model.unit, options, &job.times, told);
+           });
+  for (std::size_t p = 0; p < model.parts.size(); ++p) known[p] = jobs[job_of[p]].found;
+  if (times != nullptr) {
+    for (const Job& job : jobs) times->add(job.times);
+  }
+  return known;
+}
+
 Inspection inspect(const Model& model, const InspectOptions& options, StageTimes* times,
                    Progress* progress) {
-  std::vector<PartInspectionPtr> parts;
-  std::map<std::pair<const Shape*, Intent>, PartInspectionPtr> known;
-  for (const Part& part : model.parts) {
-    const InspectedShape looked_at = inspected_shape(part);
-    const Intent intent = options.profile.intent_of(part.name);
-    PartInspectionPtr& own = known[{&looked_at.shape, intent}];
-    if (!own) {
-      own = inspect_shape(looked_at.shape, intent, model.unit, options, times, progress);
-    }
-    parts.push_back(own);
-  }
-  return merged(model, parts, options, times);
+  return merged(model, inspect_parts(model, {}, options, times, progress), options, times);
 }
 
 }  // namespace aguja

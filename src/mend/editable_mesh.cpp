@@ -45,11 +45,8 @@ Vector unit_normal(const TriangleCorners& t) {
 
 double area_of(const TriangleCorners& t) { return 0.5 * (t[1] - t[0]).cross(t[2] - t[0]).norm(); }
 
-EditableMesh::EditableMesh(const Mesh& mesh, const Budget& budget)
-    : mesh_(mesh),
-      budget_(budget),
-      stars_(mesh.triangles, mesh.points.size()),
-      gone_(mesh.triangles.size()) {}
+EditableMesh::EditableMesh(const Mesh& mesh, const VertexStars& stars, const Budget& budget)
+    : mesh_(mesh), budget_(budget), stars_(stars), gone_(mesh.triangles.size()) {}
 
 PatchId EditableMesh::patch(TriangleId t) const {
   if (t.value >= mesh_.triangles.size()) return new_patch_[t.value - mesh_.triangles.size()];

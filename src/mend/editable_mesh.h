@@ -32,8 +32,8 @@ struct Replacement {
 
 class EditableMesh {
  public:
-  /// `mesh` has distinct points and outlives this object.
-  EditableMesh(const Mesh& mesh, const Budget& budget);
+  /// `mesh` has distinct points; it and its stars outlive this object.
+  EditableMesh(const Mesh& mesh, const VertexStars& stars, const Budget& budget);
 
   [[nodiscard]] const Point& point(VertexId v) const {
     return v.value < mesh_.points.size() ? mesh_.points[v.value]
@@ -101,7 +101,7 @@ class EditableMesh {
 
   const Mesh& mesh_;
   Budget budget_;
-  VertexStars stars_;
+  const VertexStars& stars_;
   std::unordered_map<std::uint32_t, std::vector<TriangleId>> own_stars_;
   std::vector<bool> gone_;  // old and new triangles
   std::vector<Point> new_points_;
@@ -119,6 +119,8 @@ class EditableMesh {
 /// does all but the banned ones, by number; those whose triangles are then found to cross others
 /// that they did not cross before are banned, and all is done again.
 /// `refused(operation)` is told of each that was banned.
+/// Cost   Of a round: a pass over the mesh, and what `run` and the search for crossings of what is
+///        new take; at most kMostRounds of them.
 template <class Run, class Refused>
 [[nodiscard]] Change run_operations(const Mesh& mesh, const Budget& budget, const Run& run,
                                     const Refused& refused);
@@ -139,9 +141,10 @@ template <class Run, class Refused>
 Change run_operations(const Mesh& mesh, const Budget& budget, const Run& run,
                       const Refused& refused) {
   constexpr int kMostRounds = 24;
+  const VertexStars stars(mesh.triangles, mesh.points.size());
   std::vector<bool> banned;
   for (int round = 0;; ++round) {
-    EditableMesh edited(mesh, budget);
+    EditableMesh edited(mesh, stars, budget);
     run(edited, banned);
     EditableMesh::Finished finished = edited.finish();
     const std::vector<std::uint32_t> harmful = operations_that_cross(mesh, finished);

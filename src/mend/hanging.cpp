@@ -61,7 +61,7 @@ std::optional<Change> divide_at_hanging_vertices(const KnownMesh& known, double 
     });
   }
   if (found.empty()) return std::nullopt;
-  EditableMesh edited(mesh, budget);
+  EditableMesh edited(mesh, known.stars(), budget);
   std::size_t done = 0;
   std::vector<double> extra(mesh.triangles.size(), 0);
   for (auto& [e, hanging] : found) {

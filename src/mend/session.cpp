@@ -97,20 +97,7 @@ const Inspection& MendSession::inspect() {
   Watch watch(*this);
   InspectOptions options = options_for_mending(options_.profile, tolerance_.value);
   options.more_checks = options_.more_checks;
-  const std::vector<Part>& parts = node.state.model.parts;
-  node.parts.resize(parts.size());
-  std::map<std::pair<const Shape*, Intent>, PartInspectionPtr> known;
-  for (std::size_t p = 0; p < parts.size(); ++p) {
-    const InspectedShape looked_at = inspected_shape(parts[p]);
-    const Intent intent = options_.profile.intent_of(parts[p].name);
-    PartInspectionPtr& own = known[{&looked_at.shape, intent}];
-    if (node.parts[p]) own = node.parts[p];
-    if (!own) {
-      advance(&watch, "inspect", 0.0);
-      own = inspect_shape(looked_at.shape, intent, node.state.model.unit, options, nullptr, &watch);
-    }
-    node.parts[p] = own;
-  }
+  node.parts = inspect_parts(node.state.model, node.parts, options, nullptr, &watch);
   node.inspection =
       std::make_shared<const Inspection>(merged(node.state.model, node.parts, options));
   node.carried.clear();

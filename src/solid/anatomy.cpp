@@ -2,6 +2,8 @@
 
 #include <utility>
 
+#include "base/parallel_algorithms.h"
+
 namespace aguja {
 namespace {
 
@@ -59,7 +61,8 @@ Counts& Counts::operator+=(const Counts& other) {
   return *this;
 }
 
-Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress)
+Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress,
+                 const std::function<void(const Anatomy&)>& meanwhile)
     : mesh(m),
       welded(Stages(times, progress).run("weld", [&] { return Welded(m); })),
       edges(
@@ -77,8 +80,15 @@ Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress)
   Fans fans = examine_fans(welded, edges, components, Stages(times, progress));
   pinched = std::move(fans.pinched);
   shells = std::move(fans.shells);
-  crossings =
-      Stages(times, progress).run("crossings", [&] { return find_crossings(welded, progress); });
+  const auto find = [&] {
+    crossings =
+        Stages(times, progress).run("crossings", [&] { return find_crossings(welded, progress); });
+  };
+  if (meanwhile) {
+    parallel_invoke(find, [&] { meanwhile(*this); });
+  } else {
+    find();
+  }
 }
 
 Counts Anatomy::counts() const {

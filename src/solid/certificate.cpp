@@ -4,6 +4,8 @@
 #include <array>
 #include <map>
 
+#include "aguja/base/jobs.h"
+
 namespace aguja {
 namespace {
 
@@ -168,16 +170,34 @@ Certificate Certifier::finish() && {
 }
 
 Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
-  Certifier certifier;
-  std::map<const Shape*, PartEvidence> known;
+  struct Job {
+    const Shape* shape;
+    PartEvidence evidence;
+    StageTimes times;
+  };
+  std::vector<Job> jobs;
+  std::vector<std::size_t> job_of, sizes;
+  std::map<const Shape*, std::size_t> numbers;
   for (const Part& part : model.parts) {
-    const bool rigid = part.placement().is_rigid();
-    const Shape& shape = rigid ? *part.shape() : part.placed();
-    auto at = known.find(&shape);
-    if (at == known.end()) {
-      at = known.emplace(&shape, judge(Anatomy(shape.mesh, times, progress))).first;
+    const Shape* shape = part.placement().is_rigid() ? part.shape().get() : &part.placed();
+    const auto [at, is_new] = numbers.try_emplace(shape, jobs.size());
+    if (is_new) {
+      jobs.push_back({shape, {}, {}});
+      sizes.push_back(shape->mesh.triangles.size());
     }
-    certifier.add(part.name, at->second, rigid ? part.placement() : Placement{});
+    job_of.push_back(at->second);
+  }
+  run_jobs(sizes, kSmallMesh, "certify", progress, [&](std::size_t i, Progress* told) {
+    jobs[i].evidence = judge(Anatomy(jobs[i].shape->mesh, &jobs[i].times, told));
+  });
+  Certifier certifier;
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    const Part& part = model.parts[p];
+    certifier.add(part.name, jobs[job_of[p]].evidence,
+                  part.placement().is_rigid() ? part.placement() : Placement{});
+  }
+  if (times != nullptr) {
+    for (const Job& job : jobs) times->add(job.times);
   }
   return std::move(certifier).finish();
 }

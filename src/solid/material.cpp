@@ -123,8 +123,10 @@ class Finder {
     make_regions();
     make_pieces();
     find_flaps();
-    for (std::uint32_t b = 0; b < bodies_.size() && !crossings; ++b) {
-      if (bodies_[b].closed || has_nonmanifold_[b]) by_cells(b);
+    if (!crossings) {
+      for_each_body([&](std::uint32_t b) {
+        if (bodies_[b].closed || has_nonmanifold_[b]) by_cells(b);
+      });
     }
     vote();
     nest();
@@ -153,6 +155,14 @@ class Finder {
     bool flap = false;
     double margin = 0;
   };
+
+  // Each of them changes only what is its own.
+  template <class Work>
+  void for_each_body(const Work& work) {
+    parallel_ranges(bodies_.size(), 16, [&](Range r) {
+      for (std::size_t b = r.begin; b < r.end; ++b) work(static_cast<std::uint32_t>(b));
+    });
+  }
 
   [[nodiscard]] std::uint32_t region_of(std::uint32_t t) const {
     return regions_.shell_of[t].value;
@@ -516,8 +526,8 @@ class Finder {
     if (count == 0 || count + open.size() < 2) return;
     const WindingField of_closed(points_, triangles_, closed, turned);
     const WindingField of_open(points_, triangles_, open, turned);
-    for (std::uint32_t b = 0; b < bodies_.size(); ++b) {
-      if (!is_decided(b)) continue;
+    for_each_body([&](std::uint32_t b) {
+      if (!is_decided(b)) return;
       const TriangleId t = outer_triangle(b);
       const double around = of_closed.at_middle(t) - 0.5;
       const double open_around = of_open.at_middle(t);
@@ -526,7 +536,7 @@ class Finder {
       const auto whole = [](double w) { return w > 0 ? std::min(std::round(w), 1e9) : 0.0; };
       bodies_[b].depth = static_cast<std::size_t>(whole(around) + whole(open_around));
       bodies_[b].margin = std::max(0.0, 1 - 2 * std::fabs(in_all - std::round(in_all)));
-    }
+    });
     for (std::uint32_t b = 0; b < bodies_.size(); ++b) {
       if (!is_decided(b) || bodies_[b].depth % 2 == 0) continue;
       for (const std::uint32_t p : pieces_of_body_[b]) pieces_[p].flip = !pieces_[p].flip;
@@ -554,50 +564,62 @@ class Finder {
     return best;
   }
 
+  // Of all regions of a piece; gives the area that is to be turned.
+  double assign_role(const Piece& piece, const std::optional<WindingField>& field) {
+    RegionRole role = RegionRole::boundary;
+    double winding = 0.5;
+    double margin = piece.margin;
+    if (piece.decided) {
+      role = out_[region_of(piece.triangles.front().value)].role;
+      if (role == RegionRole::internal) winding = 1;
+      if (role == RegionRole::outside) winding = 0;
+    } else {
+      const auto samples = spread(piece.triangles, 24);
+      if (!samples.empty()) {
+        winding = 0;
+        for (const TriangleId t : samples) winding += field->at_middle(t);
+        winding /= static_cast<double>(samples.size());
+      }
+      // The middle between a boundary (1/2) and the others (0 and 1) is no man's land.
+      const double to_boundary = std::fabs(winding - 0.5);
+      if (to_boundary > 0.25) {
+        role = winding > 0.5 ? RegionRole::internal : RegionRole::outside;
+      }
+      const double clear = std::min(1.0, std::fabs(to_boundary - 0.25) / 0.25);
+      margin = role == RegionRole::boundary ? std::min(clear, piece.margin) : clear;
+      if (piece.flap && role == RegionRole::boundary) margin = 0;
+      if (margin < kClearMargin || piece.twisted) role = RegionRole::undecided;
+    }
+    double turned = 0;
+    for (const TriangleId t : piece.triangles) {
+      Region& region = out_[region_of(t.value)];
+      const bool turns = role == RegionRole::boundary && is_turned(t.value);
+      region.winding = winding;
+      region.margin = margin;
+      region.role = turns ? RegionRole::turned : role;
+      if (turns) turned += area_[t.value];
+    }
+    return turned;
+  }
+
   void assign_roles() {
-    std::vector<double> turned_area(bodies_.size(), 0.0);
     std::vector<TriangleId> all;
     for (std::uint32_t t = 0; t < triangles_.size(); ++t) {
       if (regions_.has({t}) && !pieces_[piece_of_[region_of(t)]].flap) all.push_back({t});
     }
     std::optional<WindingField> field;
-    for (std::uint32_t p = 0; p < pieces_.size(); ++p) {
-      const Piece& piece = pieces_[p];
-      RegionRole role = RegionRole::boundary;
-      double winding = 0.5;
-      double margin = piece.margin;
-      if (piece.decided) {
-        role = out_[region_of(piece.triangles.front().value)].role;
-        if (role == RegionRole::internal) winding = 1;
-        if (role == RegionRole::outside) winding = 0;
-      } else {
-        if (!field) field.emplace(points_, triangles_, all, turned_now());
-        const auto samples = spread(piece.triangles, 24);
-        if (!samples.empty()) {
-          winding = 0;
-          for (const TriangleId t : samples) winding += field->at_middle(t);
-          winding /= static_cast<double>(samples.size());
-        }
-        // The middle between a boundary (1/2) and the others (0 and 1) is no man's land.
-        const double to_boundary = std::fabs(winding - 0.5);
-        if (to_boundary > 0.25) {
-          role = winding > 0.5 ? RegionRole::internal : RegionRole::outside;
-        }
-        const double clear = std::min(1.0, std::fabs(to_boundary - 0.25) / 0.25);
-        margin = role == RegionRole::boundary ? std::min(clear, piece.margin) : clear;
-        if (piece.flap && role == RegionRole::boundary) margin = 0;
-        if (margin < kClearMargin || piece.twisted) role = RegionRole::undecided;
+    if (!std::all_of(pieces_.begin(), pieces_.end(), [](const Piece& p) { return p.decided; })) {
+      field.emplace(points_, triangles_, all, turned_now());
+    }
+    std::vector<double> turned_of_piece(pieces_.size(), 0.0);
+    parallel_ranges(pieces_.size(), 16, [&](Range r) {
+      for (std::size_t p = r.begin; p < r.end; ++p) {
+        turned_of_piece[p] = assign_role(pieces_[p], field);
       }
-      for (const TriangleId t : piece.triangles) {
-        Region& region = out_[region_of(t.value)];
-        region.winding = winding;
-        region.margin = margin;
-        region.role =
-            role == RegionRole::boundary && is_turned(t.value) ? RegionRole::turned : role;
-        if (role == RegionRole::boundary && is_turned(t.value)) {
-          turned_area[piece.body] += area_[t.value];
-        }
-      }
+    });
+    std::vector<double> turned_area(bodies_.size(), 0.0);
+    for (std::size_t p = 0; p < pieces_.size(); ++p) {
+      turned_area[pieces_[p].body] += turned_of_piece[p];
     }
     for (std::uint32_t b = 0; b < bodies_.size(); ++b) {
       double margin = 0;

@@ -377,7 +377,7 @@ class Healer {
       Face& face = body().faces[f];
       Healed entry{Healing::natural_bounds, f, face.entity, place, 0, {}};
       try {
-        face.loops = natural_bounds(face.surface, body(), face.entity);
+        face.loops = put_into(body(), natural_bounds(face.surface, body(), face.entity));
         entry.detail = "its loops could not be used";
         result_.healed.push_back(std::move(entry));
       } catch (const ArgumentError& error) {

@@ -1,5 +1,6 @@
 #include <array>
 #include <cmath>
+#include <iterator>
 
 #include "aguja/base/error.h"
 #include "aguja/surface/heal.h"
@@ -10,10 +11,19 @@ namespace {
 
 class BoundMaker {
  public:
-  BoundMaker(const SurfacePtr& surface, Body& body, EntityNumber entity)
-      : surface_(surface), body_(body), entity_(entity) {}
+  BoundMaker(const SurfacePtr& surface, const Body& body, EntityNumber entity)
+      : surface_(surface),
+        first_vertex_(body.vertices.size()),
+        first_edge_(body.edges.size()),
+        entity_(entity) {}
 
-  std::vector<FaceLoop> run() {
+  AddedLoops run() {
+    out_.loops = loops();
+    return std::move(out_);
+  }
+
+ private:
+  std::vector<FaceLoop> loops() {
     const Surface& s = *surface_;
     const Interval u = s.domain_u(), v = s.domain_v();
     if (!u.is_finite() || !v.is_finite()) throw ArgumentError("the surface has no bounds");
@@ -42,8 +52,6 @@ class BoundMaker {
     join(loops[0]);
     return loops;
   }
-
- private:
   [[nodiscard]] bool pole(bool at_u, double value) const {
     const double width = (at_u ? surface_->domain_u() : surface_->domain_v()).width();
     for (const Pole& p : surface_->poles()) {
@@ -52,8 +60,8 @@ class BoundMaker {
     return false;
   }
   std::uint32_t vertex(const Point& p) {
-    body_.vertices.push_back({p, 0});
-    return static_cast<std::uint32_t>(body_.vertices.size() - 1);
+    out_.vertices.push_back({p, 0});
+    return static_cast<std::uint32_t>(first_vertex_ + out_.vertices.size() - 1);
   }
   void add(const Parameters& from, const Parameters& to, FaceLoop& loop) {
     const CurvePtr curve = make_curve_on_surface(
@@ -66,27 +74,36 @@ class BoundMaker {
     if ((a - b).norm() == 0 && bulge == 0) return;  // a pole that the surface does not know of
     edge.start = vertex(a);
     edge.end = (a - b).norm() <= kSamePlace * bulge ? edge.start : vertex(b);
-    body_.edges.push_back(edge);
-    loop.edges.push_back({static_cast<std::uint32_t>(body_.edges.size() - 1), true, nullptr});
+    out_.edges.push_back(edge);
+    const std::size_t number = first_edge_ + out_.edges.size() - 1;
+    loop.edges.push_back({static_cast<std::uint32_t>(number), true, nullptr});
   }
   // Each side ends where the next begins, but for rounding.
   void join(FaceLoop& loop) {
     for (std::size_t i = 0; i < loop.edges.size(); ++i) {
-      BodyEdge& edge = body_.edges[loop.edges[i].edge];
-      BodyEdge& next = body_.edges[loop.edges[(i + 1) % loop.edges.size()].edge];
+      BodyEdge& edge = out_.edges[loop.edges[i].edge - first_edge_];
+      BodyEdge& next = out_.edges[loop.edges[(i + 1) % loop.edges.size()].edge - first_edge_];
       if (edge.end != edge.start && next.start != next.end) next.start = edge.end;
     }
   }
 
   const SurfacePtr& surface_;
-  Body& body_;
+  std::size_t first_vertex_, first_edge_;
   EntityNumber entity_;
+  AddedLoops out_;
 };
 
 }  // namespace
 
-std::vector<FaceLoop> natural_bounds(const SurfacePtr& surface, Body& body, EntityNumber entity) {
+AddedLoops natural_bounds(const SurfacePtr& surface, const Body& body, EntityNumber entity) {
   return BoundMaker(surface, body, entity).run();
+}
+
+std::vector<FaceLoop> put_into(Body& body, AddedLoops added) {
+  body.vertices.insert(body.vertices.end(), added.vertices.begin(), added.vertices.end());
+  body.edges.insert(body.edges.end(), std::make_move_iterator(added.edges.begin()),
+                    std::make_move_iterator(added.edges.end()));
+  return std::move(added.loops);
 }
 
 }  // namespace aguja

@@ -8,6 +8,7 @@
 
 #include "aguja/inspect/check.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/shapes.h"
 #include "tests/support/stop_after.h"
 
 namespace aguja {
@@ -134,6 +135,28 @@ TEST(Inspect, DoubtsTheUnit) {
   EXPECT_EQ(kinds(1e-4), 1);
   EXPECT_EQ(kinds(100), 0);
   EXPECT_EQ(kinds(1e6), 1);
+}
+
+TEST(Inspect, PartsSideBySideAreWhatTheyAreAlone) {
+  Model model;
+  for (std::uint64_t seed = 0; seed < 12; ++seed) {
+    Mesh mesh = test::grid_box(2 + static_cast<int>(seed % 5), {1, 2, 3});
+    for (std::uint64_t k = 0; k < seed % 4; ++k) mesh.triangles.erase(mesh.triangles.begin() + 5);
+    model.parts.emplace_back("part" + std::to_string(seed), std::move(mesh));
+  }
+  const auto together = inspect_parts(model);
+  ASSERT_EQ(together.size(), model.parts.size());
+  for (std::size_t p = 0; p < model.parts.size(); ++p) {
+    const auto alone = inspect_shape(*model.parts[p].shape(), Intent::solid, model.unit);
+    EXPECT_EQ(together[p]->counts.naked_edges, alone->counts.naked_edges);
+    ASSERT_EQ(together[p]->findings.size(), alone->findings.size());
+    for (std::size_t f = 0; f < alone->findings.size(); ++f) {
+      EXPECT_EQ(together[p]->findings[f].identity, alone->findings[f].identity);
+    }
+  }
+  // What is known already is not looked at again.
+  const auto again = inspect_parts(model, together);
+  EXPECT_EQ(again, together);
 }
 
 TEST(Inspect, StopsWhenAsked) {

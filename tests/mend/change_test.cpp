@@ -155,9 +155,10 @@ TEST(Harm, OfWhatChangedIsThatOfTheWhole) {
 
 TEST(Change, AFlippedEdgeHasBothItsTrianglesAsParents) {
   const Mesh mesh = test::grid_box(2, {2, 2, 2});
+  const VertexStars stars(mesh.triangles, mesh.points.size());
   std::size_t flipped = 0;
   for (const Triangle& t : mesh.triangles) {
-    EditableMesh edited(mesh, {1e-9, {}});
+    EditableMesh edited(mesh, stars, {1e-9, {}});
     const auto r = flip(edited, t[0], t[1]);
     if (!r || edited.examine(*r, 0)) continue;
     edited.apply(*r, 0);

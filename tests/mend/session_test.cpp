@@ -288,7 +288,7 @@ TEST(Session, ShapesThatNoStepTouchedAreNotLookedAtAgain) {
   struct Counting : Progress {
     int inspected = 0;
     bool advance(std::string_view stage, double) override {
-      inspected += stage == "pairing";
+      inspected += stage == "weld";
       return true;
     }
   } counting;

@@ -93,6 +93,14 @@ struct InspectedShape {
 };
 [[nodiscard]] InspectedShape inspected_shape(const Part& part);
 
+/// Inspections of all parts, by part: of each `inspected_shape` once. `known`, by part if not empty,
+/// holds those that are made already (null: not). Small shapes are looked at side by side, unless
+/// there are checks of others.
+/// Errors   ArgumentError (more than the index types hold), Cancelled.
+[[nodiscard]] std::vector<PartInspectionPtr> inspect_parts(
+    const Model& model, std::vector<PartInspectionPtr> known = {},
+    const InspectOptions& options = {}, StageTimes* times = nullptr, Progress* progress = nullptr);
+
 /// Inspections of all parts (`inspect_shape` of each `inspected_shape`, with the same options) as
 /// one; with the checks of the model, ids, severities and waivers.
 /// Cost     O(k log k) for k findings, and a survey of open rims if there are several parts.

@@ -2,6 +2,8 @@
 /// \file
 /// Everything that certificate and checks need to know about one mesh, worked out once.
 
+#include <functional>
+
 #include "aguja/base/progress.h"
 #include "aguja/base/stage_times.h"
 #include "aguja/mesh/crossings.h"
@@ -39,6 +41,9 @@ struct Counts {
   Counts& operator+=(const Counts& other);
 };
 
+/// Meshes of at most so many triangles are looked at side by side; larger ones keep all threads busy.
+inline constexpr std::size_t kSmallMesh = 50'000;
+
 /// The parts of a mesh and how they hang together. Refers to `mesh`, which must outlive it.
 ///
 /// Cost     O(n log n + k) for k pairs of crossing triangles; about 120 bytes per triangle at its
@@ -48,7 +53,9 @@ struct Counts {
 ///          `crossings`.
 class Anatomy {
  public:
-  explicit Anatomy(const Mesh& mesh, StageTimes* times = nullptr, Progress* progress = nullptr);
+  /// `meanwhile` is called when all but the crossings is known, and runs beside their search.
+  explicit Anatomy(const Mesh& mesh, StageTimes* times = nullptr, Progress* progress = nullptr,
+                   const std::function<void(const Anatomy&)>& meanwhile = {});
 
   const Mesh& mesh;
   Welded welded;

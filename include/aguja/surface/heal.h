@@ -60,11 +60,19 @@ struct HealResult : BodyChange {
 [[nodiscard]] CurvePtr curve_in_parameters(const Surface& surface, const BodyEdge& edge,
                                            double tolerance);
 
-/// The loops that bound all of the surface's domain, and the edges and vertices that they need,
-/// which are added to the body; none where the surface is closed.
+/// Loops with the edges and vertices that they need, numbered from those that a body has already.
+struct AddedLoops {
+  std::vector<BodyVertex> vertices;
+  std::vector<BodyEdge> edges;
+  std::vector<FaceLoop> loops;
+};
+/// The loops that bound all of the surface's domain, for a face of `body`; none where the surface is
+/// closed.
 /// Errors  ArgumentError (a surface without bounds).
-[[nodiscard]] std::vector<FaceLoop> natural_bounds(const SurfacePtr& surface, Body& body,
-                                                   EntityNumber entity);
+[[nodiscard]] AddedLoops natural_bounds(const SurfacePtr& surface, const Body& body,
+                                        EntityNumber entity);
+/// Puts what the loops need last; gives the loops.
+[[nodiscard]] std::vector<FaceLoop> put_into(Body& body, AddedLoops added);
 
 /// Edges of a loop in an order, and turned, such that each begins where the one before ends.
 struct OrderedLoops {
