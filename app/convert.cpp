@@ -18,10 +18,10 @@
 namespace aguja::app {
 namespace {
 
-std::vector<std::string> split(const std::string& text) {
+std::vector<std::string> split(const std::string& text, char at = ',') {
   std::vector<std::string> fields(1);
   for (const char c : text) {
-    if (c == ',') {
+    if (c == at) {
       fields.emplace_back();
     } else {
       fields.back() += c;
@@ -88,8 +88,41 @@ Placement parse_mirror(const std::string& text) {
   return {Eigen::Matrix3d::Identity() - 2 * axis * axis.transpose(), Vector::Zero()};
 }
 
+// What a file of the format keeps of a model, and what not.
+std::vector<std::pair<std::string_view, bool>> held(const FormatHolds& h) {
+  return {{"parts", h.parts}, {"patches", h.patches}, {"colours", h.colours},  {"lines", h.lines},
+          {"unit", h.unit},   {"doubles", h.doubles}, {"surfaces", h.surfaces}};
+}
+
+nlohmann::ordered_json format_json(const FormatInfo& f) {
+  nlohmann::ordered_json holds;
+  for (const auto& [what, is_held] : held(f.holds)) holds[std::string(what)] = is_held;
+  return {{"format", f.slug},
+          {"name", f.name},
+          {"extensions", split(std::string(f.extensions), ' ')},
+          {"read", f.is_read()},
+          {"known_by", f.known_by},
+          {"written", f.is_written()},
+          {"written_as", f.written_as},
+          {"holds", std::move(holds)}};
+}
+
+std::string format_text(const FormatInfo& f) {
+  std::string names, kept, lost;
+  for (const std::string& e : split(std::string(f.extensions), ' ')) names += " ." + e;
+  for (const auto& [what, is_held] : held(f.holds)) {
+    std::string& list = is_held ? kept : lost;
+    list.append(list.empty() ? "" : ", ").append(what);
+  }
+  return fmt::format("{}: {},{}\n  read     {}\n  written  {}\n  holds    {}\n  not      {}\n",
+                     f.slug, f.name, names,
+                     f.is_read() ? fmt::format("known by {}", f.known_by) : "no",
+                     f.written_as.empty() ? "no" : f.written_as, kept, lost);
+}
+
 struct ConvertCommand : Session {
   OutputOptions output;
+  std::string explain;
   std::string to_unit;
   std::vector<std::pair<std::string, std::string>> steps;  // option, argument; in the order given
   std::vector<std::string> renames;
@@ -175,7 +208,38 @@ struct ConvertCommand : Session {
                                     known, model.parts.size() > 8 ? " and more" : ""));
   }
 
+  int explain_formats() const {
+    std::vector<FormatInfo> formats;
+    std::vector<std::string_view> known = {"all"};
+    for (const FormatInfo& f : format_table()) {
+      known.push_back(f.slug);
+      if (explain == "all" || explain == f.slug) formats.push_back(f);
+    }
+    if (formats.empty()) {
+      throw ArgumentError("--explain: no format is named '" + explain + "'; the nearest is '" +
+                          nearest_word(explain, known) + "'");
+    }
+    print(
+        [&] {
+          nlohmann::ordered_json json;
+          json["schema"] = schema_json("formats");
+          json["formats"] = nlohmann::ordered_json::array();
+          for (const FormatInfo& f : formats) json["formats"].push_back(format_json(f));
+          return json;
+        },
+        [&] {
+          std::string text;
+          for (const FormatInfo& f : formats)
+            text.append(text.empty() ? "" : "\n") += format_text(f);
+          return text;
+        });
+    return kAllWell;
+  }
+
   int convert_model() {
+    if (!explain.empty()) return explain_formats();
+    if (files().empty()) throw ArgumentError("convert: name a model, or --explain FORMAT");
+    if (output.file.empty()) throw ArgumentError("convert: --output FILE is needed");
     output.check();
     const Format target = output.format();
     Model model = read(/*keep_facet_records=*/true);
@@ -232,8 +296,10 @@ void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   CLI::App& command =
       *app.add_subcommand("convert", "between formats and units, moved, turned or scaled");
   const auto session = std::make_shared<ConvertCommand>();
-  session->add_input(command);
-  session->output.add(command)->required();
+  session->add_input(command)->required(false);
+  session->output.add(command);
+  command.add_option("--explain", session->explain,
+                     "tell of a format, or of all: how it is known, what it holds");
   command.add_option("--part", session->parts, "write only this part; may be repeated")
       ->allow_extra_args(false);
   command

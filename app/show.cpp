@@ -25,7 +25,7 @@ struct ShowCommand : Session {
   [[nodiscard]] bool is_page() const { return ends_with(".html") || ends_with(".htm"); }
   [[nodiscard]] bool is_view() const {
     const auto format = format_of_name(output);
-    return format && info(*format).use == FormatUse::view;
+    return format && info(*format).is_for_viewing();
   }
 
   void check_use() const {

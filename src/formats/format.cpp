@@ -5,79 +5,14 @@
 #include <string>
 #include <vector>
 
+#include "aguja/formats/read.h"
+#include "aguja/formats/read_surfaces.h"
+#include "aguja/formats/write.h"
 #include "formats/stl_layout.h"
 #include "formats/text.h"
 
 namespace aguja {
 namespace {
-
-constexpr FormatHolds kOfSurfaces = {.parts = true,
-                                     .patches = true,
-                                     .colours = true,
-                                     .unit = true,
-                                     .doubles = true,
-                                     .surfaces = true};
-
-constexpr std::array<FormatInfo, 8> kFormats = {{
-    {Format::stl, "stl", "stl", "STL", FormatUse::model, true, {.parts = true}},
-    {Format::obj,
-     "obj",
-     "obj",
-     "OBJ",
-     FormatUse::model,
-     false,
-     {.parts = true, .patches = true, .lines = true, .doubles = true}},
-    {Format::ply,
-     "ply",
-     "ply",
-     "PLY",
-     FormatUse::model,
-     true,
-     {.colours = true, .lines = true, .doubles = true}},
-    {Format::off,
-     "off",
-     "off",
-     "OFF",
-     FormatUse::model,
-     false,
-     {.colours = true, .lines = true, .doubles = true}},
-    {Format::step, "step", "step stp p21", "STEP", FormatUse::surface, false, kOfSurfaces},
-    {Format::iges, "iges", "iges igs", "IGES", FormatUse::surface, false, kOfSurfaces},
-    {Format::vtp,
-     "vtp",
-     "vtp",
-     "VTK XML PolyData",
-     FormatUse::view,
-     false,
-     {.parts = true, .patches = true, .colours = true, .unit = true, .doubles = true}},
-    {Format::glb,
-     "glb",
-     "glb",
-     "binary glTF",
-     FormatUse::view,
-     false,
-     {.parts = true, .colours = true, .unit = true}},
-}};
-
-constexpr std::array<Format, 4> kMeshFormats = {Format::stl, Format::obj, Format::ply, Format::off};
-
-template <class Wanted>
-std::string listed(std::string_view last, const Wanted& wanted) {
-  std::vector<std::string_view> slugs;
-  for (const FormatInfo& f : kFormats) {
-    if (wanted(f)) slugs.push_back(f.slug);
-  }
-  std::string text;
-  for (std::size_t i = 0; i < slugs.size(); ++i) {
-    if (i > 0 && i + 1 == slugs.size() && !last.empty()) {
-      text += " " + std::string(last) + " ";
-    } else if (i > 0) {
-      text += ", ";
-    }
-    text += slugs[i];
-  }
-  return text;
-}
 
 bool starts_with_ignoring_case(std::string_view text, std::string_view lower_case) {
   return detail::equals_ignoring_case(text.substr(0, lower_case.size()), lower_case);
@@ -155,6 +90,135 @@ bool looks_like_obj(std::string_view bytes) {
   return known > 0;
 }
 
+bool looks_like_stl(std::string_view bytes) {
+  return detail::is_whole_binary_stl(bytes) ||
+         (starts_with_ignoring_case(first_word(bytes.substr(0, 4096)), "solid") &&
+          detail::looks_like_ascii_stl(bytes));
+}
+bool looks_like_ply(std::string_view bytes) { return first_word(bytes.substr(0, 4096)) == "ply"; }
+bool looks_like_off(std::string_view bytes) {
+  return is_off_keyword(first_word(bytes.substr(0, 4096)));
+}
+
+constexpr FormatHolds kOfSurfaces = {.parts = true,
+                                     .patches = true,
+                                     .colours = true,
+                                     .unit = true,
+                                     .doubles = true,
+                                     .surfaces = true};
+
+// Content that several of them could be is that of the first.
+constexpr std::array<FormatInfo, 8> kFormats = {{
+    {.format = Format::stl,
+     .slug = "stl",
+     .extensions = "stl",
+     .name = "STL",
+     .known_by = "its length (binary), or `solid` and `facet` or `endsolid` (text)",
+     .written_as = "binary, rounded to float and said so, or `--text`",
+     .holds = {.parts = true},
+     .looks_like = looks_like_stl,
+     .read = read_stl,
+     .read_surfaces = nullptr,
+     .write = write_stl},
+    {.format = Format::obj,
+     .slug = "obj",
+     .extensions = "obj",
+     .name = "OBJ",
+     .known_by = "the first words of its lines",
+     .written_as = "text",
+     .holds = {.parts = true, .patches = true, .lines = true, .doubles = true},
+     .looks_like = looks_like_obj,
+     .read = read_obj,
+     .read_surfaces = nullptr,
+     .write = write_obj},
+    {.format = Format::ply,
+     .slug = "ply",
+     .extensions = "ply",
+     .name = "PLY",
+     .known_by = "`ply`",
+     .written_as = "binary, or `--text`",
+     .holds = {.colours = true, .lines = true, .doubles = true},
+     .looks_like = looks_like_ply,
+     .read = read_ply,
+     .read_surfaces = nullptr,
+     .write = write_ply},
+    {.format = Format::off,
+     .slug = "off",
+     .extensions = "off",
+     .name = "OFF",
+     .known_by = "`OFF`, with or without its prefixes",
+     .written_as = "text",
+     .holds = {.colours = true, .lines = true, .doubles = true},
+     .looks_like = looks_like_off,
+     .read = read_off,
+     .read_surfaces = nullptr,
+     .write = write_off},
+    {.format = Format::step,
+     .slug = "step",
+     .extensions = "step stp p21",
+     .name = "STEP",
+     .known_by = "`ISO-10303-21`",
+     .written_as = {},
+     .holds = kOfSurfaces,
+     .looks_like = looks_like_step,
+     .read = nullptr,
+     .read_surfaces = read_step,
+     .write = nullptr},
+    {.format = Format::iges,
+     .slug = "iges",
+     .extensions = "iges igs",
+     .name = "IGES",
+     .known_by = "records of 80 characters with their section and number",
+     .written_as = {},
+     .holds = kOfSurfaces,
+     .looks_like = looks_like_iges,
+     .read = nullptr,
+     .read_surfaces = read_iges,
+     .write = nullptr},
+    {.format = Format::vtp,
+     .slug = "vtp",
+     .extensions = "vtp",
+     .name = "VTK XML PolyData",
+     .known_by = {},
+     .written_as = "by `show`, and by `compare --fields`",
+     .holds = {.parts = true, .patches = true, .colours = true, .unit = true, .doubles = true},
+     .looks_like = nullptr,
+     .read = nullptr,
+     .read_surfaces = nullptr,
+     .write = nullptr},
+    {.format = Format::glb,
+     .slug = "glb",
+     .extensions = "glb",
+     .name = "binary glTF",
+     .known_by = {},
+     .written_as = "by `show`",
+     .holds = {.parts = true, .colours = true, .unit = true},
+     .looks_like = nullptr,
+     .read = nullptr,
+     .read_surfaces = nullptr,
+     .write = nullptr},
+}};
+
+constexpr std::array<Format, 4> kMeshFormats = {Format::stl, Format::obj, Format::ply, Format::off};
+
+template <class Wanted>
+std::string listed(std::string_view last, const Wanted& wanted) {
+  std::vector<std::string_view> slugs;
+  for (const FormatInfo& f : kFormats) {
+    if (wanted(f)) slugs.push_back(f.slug);
+  }
+  std::string text;
+  for (std::size_t i = 0; i < slugs.size(); ++i) {
+    if (i > 0 && i + 1 == slugs.size() && !last.empty()) {
+      text += " " + std::string(last) + " ";
+    } else if (i > 0) {
+      text += ", ";
+    }
+    text += slugs[i];
+  }
+  return text;
+}
+
 }  // namespace
 
 std::span<const FormatInfo> format_table() { return kFormats; }
@@ -183,16 +247,9 @@ std::optional<Format> format_of_name(std::string_view name) {
 }
 
 std::optional<Format> format_of_content(std::string_view bytes) {
-  if (detail::is_whole_binary_stl(bytes)) return Format::stl;
-  if (looks_like_step(bytes)) return Format::step;
-  if (looks_like_iges(bytes)) return Format::iges;
-  const std::string_view word = first_word(bytes.substr(0, 4096));
-  if (word == "ply") return Format::ply;
-  if (is_off_keyword(word)) return Format::off;
-  if (starts_with_ignoring_case(word, "solid") && detail::looks_like_ascii_stl(bytes)) {
-    return Format::stl;
+  for (const FormatInfo& f : kFormats) {
+    if (f.looks_like != nullptr && f.looks_like(bytes)) return f.format;
   }
-  if (looks_like_obj(bytes)) return Format::obj;
   return std::nullopt;
 }
 

@@ -134,21 +134,7 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
     model.sources[0].file = source.name;
     return model;
   }
-  const auto read_mesh = [&] {
-    switch (*format) {
-      case Format::stl:
-        return read_stl(source, options, progress);
-      case Format::obj:
-        return read_obj(source, options, progress);
-      case Format::ply:
-        return read_ply(source, options, progress);
-      case Format::off:
-        return read_off(source, options, progress);
-      default:
-        throw InternalError("a format of the table without a reader");
-    }
-  };
-  Model model = read_mesh();
+  Model model = info(*format).read(source, options, progress);
   if (options.unit) {
     model.unit = *options.unit;
     model.unit_assumed = false;
@@ -160,8 +146,8 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
 SurfaceModel read_surface_model(const Source& source, const ReadOptions& options,
                                 Progress* progress) {
   const std::optional<Format> format = known_format(source, options);
-  SurfaceModel surfaces = format == Format::iges ? read_iges(source, options, progress)
-                                                 : read_step(source, options, progress);
+  const FormatInfo& how = info(format && is_surface_format(*format) ? *format : Format::step);
+  SurfaceModel surfaces = how.read_surfaces(source, options, progress);
   if (options.unit) {
     surfaces.unit = *options.unit;
     surfaces.unit_assumed = false;

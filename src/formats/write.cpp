@@ -77,19 +77,9 @@ class UnfinishedFile {
 
 WriteReport write_model(const ByteSink& sink, const Model& model, Format format,
                         const WriteOptions& options) {
-  switch (format) {
-    case Format::stl:
-      return write_stl(sink, model, options);
-    case Format::obj:
-      return write_obj(sink, model, options);
-    case Format::ply:
-      return write_ply(sink, model, options);
-    case Format::off:
-      return write_off(sink, model, options);
-    default:
-      throw ArgumentError("write: " + std::string(slug(format)) + " is not written; " +
-                          formats_written("and") + " are");
-  }
+  if (const auto write = info(format).write) return write(sink, model, options);
+  throw ArgumentError("write: " + std::string(slug(format)) + " is not written; " +
+                      formats_written("and") + " are");
 }
 
 std::string write_file(const std::filesystem::path& path,
@@ -104,7 +94,7 @@ std::string write_file(const std::filesystem::path& path,
     file.write(bytes);
     digest.add(bytes);
   });
-  const std::string written = digest.text();
+  std::string written = digest.text();
   file.check(written, examine);
   file.publish(overwrite);
   return written;

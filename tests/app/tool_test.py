@@ -260,6 +260,21 @@ class ToolTest(unittest.TestCase):
         self.assertEqual(run("mend", model, "--accept", "openning", "--dry-run").returncode, 2)
         self.assertEqual(run("mend", model).returncode, 2)
 
+    def test_convert_explains_every_format_as_it_treats_them(self):
+        formats = self.report("convert", "--explain", "all")["formats"]
+        for f in formats:
+            self.assertTrue(run("convert", "--explain", f["format"]).stdout.startswith(f"{f['format']}: {f['name']}, .{f['format']}"))
+            out = self.folder / f"explained.{f['extensions'][-1]}"
+            done = run("convert", self.folder / "pod.stl", "-o", out, "--overwrite")
+            self.assertEqual(done.returncode, 0 if f["written"] else 2, done.stderr)
+            if f["written"]:
+                back = self.report("inspect", out, status=None)
+                self.assertEqual(back["counts"]["triangles"], self.report("inspect", self.folder / "pod.stl", status=None)["counts"]["triangles"])
+                self.assertTrue(f["read"])
+        self.assertIn("the nearest is 'step'", run("convert", "--explain", "stepp").stderr)
+        self.assertIn("--explain", run("convert").stderr)
+        self.assertEqual(run("convert", self.folder / "pod.stl").returncode, 2)
+
     def test_mend_explains_every_remedy(self):
         remedies = self.report("mend", "--explain", "all")["remedies"]
         self.assertGreaterEqual(len(remedies), 21)

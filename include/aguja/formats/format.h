@@ -8,19 +8,21 @@
 #include <string>
 #include <string_view>
 
+#include "aguja/base/progress.h"
 #include "aguja/base/units.h"
 #include "aguja/surface/prepared_body.h"
 
 namespace aguja {
 
-enum class Format { stl, obj, ply, off, step, iges, vtp, glb };
+struct Model;
+struct ReadOptions;
+struct Source;
+struct WriteOptions;
+struct WriteReport;
 
-/// What a format is for here.
-enum class FormatUse {
-  model,    ///< models are read from it and written to it
-  surface,  ///< models of surfaces are read from it
-  view,     ///< models with what was found are written to it, for other viewers
-};
+using ByteSink = std::function<void(std::string_view)>;
+
+enum class Format { stl, obj, ply, off, step, iges, vtp, glb };
 
 /// What of a model survives in a file.
 struct FormatHolds {
@@ -33,18 +35,26 @@ struct FormatHolds {
   bool surfaces = false;
 };
 
-/// A line of the table of formats: help, errors and docs are made from it.
+/// A line of the table of formats: help, errors and docs are made from it, and whoever reads or
+/// writes goes by it.
 struct FormatInfo {
   Format format;
   std::string_view slug;        ///< also the first extension
   std::string_view extensions;  ///< all of them, between blanks
   std::string_view name;        ///< for people
-  FormatUse use;
-  bool has_text;  ///< there is a text form beside the binary one (`--text`)
+  std::string_view known_by;    ///< what of its content it is recognised by; empty: it is not read
+  std::string_view written_as;  ///< empty: it is not written
   FormatHolds holds;
 
-  [[nodiscard]] bool is_read() const { return use != FormatUse::view; }
-  [[nodiscard]] bool is_written() const { return use == FormatUse::model; }
+  bool (*looks_like)(std::string_view bytes);
+  Model (*read)(const Source&, const ReadOptions&, Progress*);  ///< null: no meshes are read
+  SurfaceModel (*read_surfaces)(const Source&, const ReadOptions&, Progress*);
+  /// Null: no models are; what was found may be written to it, for other viewers.
+  WriteReport (*write)(const ByteSink&, const Model&, const WriteOptions&);
+
+  [[nodiscard]] bool is_read() const { return read != nullptr || read_surfaces != nullptr; }
+  [[nodiscard]] bool is_written() const { return write != nullptr; }
+  [[nodiscard]] bool is_for_viewing() const { return !is_read() && !is_written(); }
 };
 [[nodiscard]] std::span<const FormatInfo> format_table();
 [[nodiscard]] const FormatInfo& info(Format format);
@@ -52,7 +62,7 @@ struct FormatInfo {
 /// Those of meshes, which are read and written.
 [[nodiscard]] std::span<const Format> all_formats();
 [[nodiscard]] inline bool is_surface_format(Format format) {
-  return info(format).use == FormatUse::surface;
+  return info(format).read_surfaces != nullptr;
 }
 [[nodiscard]] std::string_view slug(Format format);
 /// The slugs of the formats that are read, or that models are written to: `stl, obj, ply or off`.

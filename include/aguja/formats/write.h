@@ -19,8 +19,6 @@ struct WriteReport {
   std::string digest;              ///< of the file as written; empty when writing to bytes
 };
 
-using ByteSink = std::function<void(std::string_view)>;
-
 /// Writes `model` to `path`: beside it first, and renamed when whole, so that a reader never sees
 /// half a file and a failure leaves what was there. Decimals are the shortest that read back to the
 /// same double; binary STL rounds to float and reports it; binary PLY uses float if that loses
