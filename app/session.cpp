@@ -254,8 +254,8 @@ std::vector<Healing> parse_healings(const std::string& list) {
     if (!healing) {
       std::string names;
       for (const Healing h : all_healings()) names.append(slug(h)).append(", ");
-      throw ArgumentError("--heal: expected a list of " + names + "or all, or none; found '" +
-                          word + "'");
+      throw ArgumentError(
+          fmt::format("--heal: expected a list of {}or all, or none; found '{}'", names, word));
     }
     out.push_back(*healing);
   }

@@ -46,7 +46,7 @@ class Drawer {
     body.edges.push_back({a, b, {DrawnCurve::Kind::circle, frame, radius}});
     return static_cast<int>(body.edges.size() - 1);
   }
-  void face(DrawnSurface surface, bool same, std::vector<std::vector<DrawnUse>> loops) {
+  void face(const DrawnSurface& surface, bool same, std::vector<std::vector<DrawnUse>> loops) {
     body.faces.push_back({surface, same, std::move(loops)});
   }
   DrawnBody finish() {

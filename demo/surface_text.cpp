@@ -75,7 +75,7 @@ class StepWriter {
 
  private:
   std::string add(const std::string& text) {
-    const std::string number = "#" + std::to_string(++last_);
+    std::string number = "#" + std::to_string(++last_);
     data_ += number + "=" + text + ";\n";
     return number;
   }

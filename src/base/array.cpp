@@ -24,13 +24,10 @@ void* map_block(std::size_t bytes) {
                            MAP_PRIVATE | MAP_ANONYMOUS | MAP_NORESERVE, -1, 0);
   if (raw == MAP_FAILED) throw std::bad_alloc();
   const auto begin = reinterpret_cast<std::uintptr_t>(raw);
-  const std::uintptr_t aligned = round_up(begin, kHugePage);
-  if (aligned != begin) ::munmap(raw, aligned - begin);
-  const std::uintptr_t end = aligned + size;
-  if (end != begin + size + kHugePage) {
-    ::munmap(reinterpret_cast<void*>(end), begin + size + kHugePage - end);
-  }
-  void* const block = reinterpret_cast<void*>(aligned);
+  const std::size_t before = round_up(begin, kHugePage) - begin;
+  char* const block = static_cast<char*>(raw) + before;
+  if (before > 0) ::munmap(raw, before);
+  if (before < kHugePage) ::munmap(block + size, kHugePage - before);
   ::madvise(block, size, MADV_HUGEPAGE);  // a wish: without it all is right, only slower
   return block;
 }

@@ -577,7 +577,8 @@ void Part21::sort() {
       all.begin(), all.end(), [](const Place& a, const Place& b) { return a.number == b.number; });
   repeated_ = static_cast<std::size_t>(all.end() - same);
   all.erase(same, all.end());
-  lists_.assign(1, std::move(all));
+  lists_.clear();
+  lists_.push_back(std::move(all));
 }
 
 std::size_t Part21::size() const {

@@ -185,7 +185,7 @@ std::span<const LimitInfo> all_limits() { return kLimits; }
 const LimitInfo& info(Limit limit) { return kLimits.at(static_cast<std::size_t>(limit)); }
 
 std::string text_of(const LimitValue& value) {
-  const std::string v = shortest(value.value);
+  std::string v = shortest(value.value);
   switch (value.basis) {
     case LimitBasis::number:
       return v;

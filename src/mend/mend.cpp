@@ -385,9 +385,17 @@ class Mender {
                                      [](const LedgerLine& l) { return l.changed_anything(); });
     if (!changed || triangle_count(session_.input()) == 0 || triangle_count(after_and_removed) == 0)
       return;
-    result_.from_input = one_way_deviation(session_.input(), after_and_removed, {}, progress_);
+    // Near enough to be held against the budget, as far as doubles allow.
+    constexpr double kOfBudget = 0.125, kOfDiagonal = 1e-6, kFinestOfDiagonal = 1e-11;
+    const double diagonal = box_of(session_.input()).diagonal();
+    DeviationOptions how;
+    if (diagonal > 0) {
+      how.accuracy = std::clamp(kOfBudget * session_.tolerance(), kFinestOfDiagonal * diagonal,
+                                kOfDiagonal * diagonal);
+    }
+    result_.from_input = one_way_deviation(session_.input(), after_and_removed, how, progress_);
     if (triangle_count(kept) > 0) {
-      result_.to_input = one_way_deviation(kept, session_.input(), {}, progress_);
+      result_.to_input = one_way_deviation(kept, session_.input(), how, progress_);
     }
   }
 

@@ -28,8 +28,8 @@ Shape shape_of(const PreparedBodyPtr& body, Mesh mesh) {
 Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progress) {
   const SewTolerance tolerance = sew_tolerance_for(model, options);
   std::vector<PreparedBody> bodies;
-  for (Body& body : model.bodies) {
-    bodies.push_back(prepare_body(std::move(body), tolerance, options, progress));
+  for (const Body& body : model.bodies) {
+    bodies.push_back(prepare_body(body, tolerance, options, progress));
     bodies.back().uncertainty = model.uncertainty;
   }
   Box box;

@@ -22,7 +22,7 @@ namespace {
 constexpr double kStandsOnSurface = 0.2;
 
 // Points of one face beyond which no more are added: what is left then is told by its deviation.
-constexpr std::size_t kMostPoints = 400000;
+constexpr std::size_t kMostPointsOfFace = 400000;
 constexpr int kMostRefinements = 10;
 
 struct Bounds {
@@ -219,8 +219,8 @@ class FaceMesher {
         count[k] = std::ceil(width[k] * steps_.speed[k] / (8 * cell[1 - k]));
     }
     const double total = count[0] * count[1];
-    if (total > static_cast<double>(kMostPoints)) {
-      const double less = std::sqrt(total / static_cast<double>(kMostPoints));
+    if (total > static_cast<double>(kMostPointsOfFace)) {
+      const double less = std::sqrt(total / static_cast<double>(kMostPointsOfFace));
       for (double& c : count) c = std::max(1.0, std::floor(c / less));
     }
     const auto nu = static_cast<int>(count[0]), nv = static_cast<int>(count[1]);
@@ -446,7 +446,7 @@ class FaceMesher {
 
   // Puts points where facets are too far from the surface. False if none is.
   bool refine() {
-    if (points_.size() >= kMostPoints) return false;
+    if (points_.size() >= kMostPointsOfFace) return false;
     std::unordered_set<std::uint64_t> looked_at;
     std::vector<Parameters> more;
     const double chord = fineness_.chord;

@@ -83,7 +83,7 @@ class PatchChecks {
 
   [[nodiscard]] std::string name_of(std::uint32_t p) const {
     const auto& surface = patches_.patches[p].surface;
-    const std::string kind = surface ? std::string(slug(surface->kind)) : "free-form";
+    std::string kind = surface ? std::string(slug(surface->kind)) : "free-form";
     if (patches_.from_file && p < view_.shape.patch_names.size() &&
         !view_.shape.patch_names[p].empty()) {
       return "'" + view_.shape.patch_names[p] + "', " + kind;

@@ -72,6 +72,11 @@ async function unpackModel(packed) {
   return model;
 }
 
+// All parts that a finding is about.
+function partNames(finding) {
+  return [finding.part, ...finding.further_parts.map((p) => p.part)].join(", ");
+}
+
 // Triangles as shown of a finding's triangles, which are numbered as in the model.
 function shownTriangles(model, finding) {
   if (!model.source) return finding.triangles;

@@ -223,7 +223,7 @@ class Page {
         element("p", {}, m.verdict.next), ...pictures,
         element("table", {}, cells("th", ["", "kind", "measure", "place", "part", "what", "remedy"]),
           ...this.panel.order.slice(0, 200).map((f) => cells("td", [severitySigns[f.severity], f.kind, withUnit(f.measure, f.unit),
-            pointText(f.place), f.part, f.detail, f.remedy]))));
+            pointText(f.place), partNames(f), f.detail, f.remedy]))));
       document.documentElement.dataset.theme = theme || "light";
       scene.theme();
       this.panel.current = kept.chosen;

@@ -68,7 +68,7 @@ class Panel {
     const fate = document.getElementById("fate").value;
     return this.model.findings.filter((f) => {
       if (!this.shown[f.severity] || (fate && f.fate !== fate)) return false;
-      const text = `${f.id} ${f.kind} ${f.part} ${f.detail}`.toLowerCase();
+      const text = `${f.id} ${f.kind} ${partNames(f)} ${f.detail}`.toLowerCase();
       return words.every((w) => text.includes(w));
     });
   }
@@ -111,7 +111,7 @@ class Panel {
       element("span", { title: f.severity }, sign),
       element("span", {}, `${f.measures || "count"} `, element("span", { class: "size" }, withUnit(f.measure, f.unit))),
       element("span", {}, decision ? (decision.remedy || "leave") : ""),
-      element("span", { class: "where" }, `${pointText(f.place)}${f.part ? " · " + f.part : ""}`),
+      element("span", { class: "where" }, `${pointText(f.place)}${f.part ? " · " + partNames(f) : ""}`),
       f.fate ? element("span", { class: "fate" }, fateText(f)) : null);
   }
 
