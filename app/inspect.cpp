@@ -166,7 +166,11 @@ void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_option("--pictures", session->pictures,
                      "write pictures into this folder: the whole model and each finding");
   session->picture.add(command);
-  command.add_option("--only", session->only, "look for these kinds alone");
+  command
+      .add_option("--only", session->only,
+                  "look for these kinds alone, with commas between; may be repeated")
+      ->delimiter(',')
+      ->allow_extra_args(false);
   command.add_option("--sheet", session->sheets, "this part is meant to be a sheet");
   command.add_option("--explain", session->explain,
                      "say what a kind of finding is, why it matters and what mends it; or all");

@@ -2,6 +2,8 @@
 
 #include <filesystem>
 
+#include <charconv>
+
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -21,7 +23,8 @@ struct MendCommand : Session {
   bool each = false;
   std::string plan_file;
   std::string write_plan;
-  std::vector<std::string> accepted;
+  std::vector<std::string> accepted, left;
+  std::string give_up;
   std::size_t until = 0;
   std::string states;
   std::string trial_id;
@@ -69,13 +72,39 @@ struct MendCommand : Session {
     if (!take.empty() && !parse_fill_method(take)) {
       throw ArgumentError("--take: there is no method '" + take + "'");
     }
-    if (!plan_file.empty() && !accepted.empty()) {
-      throw ArgumentError("--accept is for plans made here: in a plan of yours, say on = true");
+    if (!plan_file.empty() && (!accepted.empty() || !left.empty())) {
+      throw ArgumentError(
+          "--accept and --leave are for plans made here: in a plan of yours, say on = true or "
+          "false");
     }
     if (!write_plan.empty() && !output.overwrite && std::filesystem::exists(write_plan)) {
       throw ArgumentError(write_plan + ": exists already; --overwrite replaces it");
     }
     page.check(output.overwrite);
+  }
+
+  // An id is a kind and what tells one from another: `opening-9f3c…`. Whether it is there is told
+  // when the model is inspected.
+  static std::string known_id(const std::string& word, std::string_view option) {
+    std::vector<std::string_view> known = {"all"};
+    for (const KindInfo& k : all_kinds()) {
+      known.push_back(k.slug);
+      if (word.starts_with(std::string(k.slug) + "-")) return word;
+    }
+    throw ArgumentError(fmt::format("{}: no kind or finding is named '{}'; the nearest is '{}'",
+                                    option, word, nearest_word(word, known)));
+  }
+
+  static double parse_share(const std::string& text) {
+    const bool in_percent = text.ends_with('%');
+    double value = 0;
+    const char* const end = text.data() + text.size() - (in_percent ? 1 : 0);
+    const auto result = std::from_chars(text.data(), end, value);
+    if (in_percent) value /= 100;
+    if (result.ec != std::errc() || result.ptr != end || !(value >= 0 && value <= 1)) {
+      throw ArgumentError("--may-give-up: expected a share such as 2% or 0.02; got '" + text + "'");
+    }
+    return value;
   }
 
   MendOptions options_for(const Model& model) {
@@ -89,17 +118,16 @@ struct MendCommand : Session {
     for (const std::string& word : accepted) {
       if (word == "all") {
         options.accepted.all = true;
-        continue;
+      } else if (const auto kind = parse_finding_kind(word)) {
+        options.accepted.kinds.push_back(*kind);
+      } else {
+        options.accepted.ids.push_back(known_id(word, "--accept"));
       }
-      const auto kind = parse_finding_kind(word);
-      if (!kind) {
-        std::vector<std::string_view> known = {"all"};
-        for (const KindInfo& k : all_kinds()) known.push_back(k.slug);
-        throw ArgumentError("--accept: no kind is named '" + word + "'; the nearest is '" +
-                            nearest_word(word, known) + "'");
-      }
-      options.accepted.kinds.push_back(*kind);
     }
+    for (const std::string& word : left) {
+      options.accepted.left.push_back(parse_finding_kind(word) ? word : known_id(word, "--leave"));
+    }
+    if (!give_up.empty()) options.most_given_up = parse_share(give_up);
     if (!plan_file.empty()) {
       Plan plan = read_plan(plan_file, model.unit);
       if (!plan.digest.empty() && plan.digest != digest()) {
@@ -167,7 +195,8 @@ struct MendCommand : Session {
             return mend_text(model, report, file_label(),
                              {.width = width(), .every_finding = each});
           });
-    return report.certificate.verdict == Verdict::solid ? kAllWell : kErrorsInGeometry;
+    const bool is_well = report.certificate.verdict == Verdict::solid && r.large_refusals == 0;
+    return is_well ? kAllWell : kErrorsInGeometry;
   }
 
   // One opening of the model as it was read, filled by every method.
@@ -218,8 +247,19 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
   session->output.add(command);
   command.add_flag("--dry-run", session->dry_run,
                    "show what would change and what would stay open; write nothing");
-  command.add_option("--accept", session->accepted,
-                     "run what is proposed for these kinds of findings, too; or all");
+  command
+      .add_option("--accept", session->accepted,
+                  "run what is proposed for these findings, too: kinds and ids, with commas "
+                  "between, or all. Only ids let much of a part go")
+      ->delimiter(',')
+      ->allow_extra_args(false);
+  command
+      .add_option("--leave", session->left,
+                  "leave these findings as they are: kinds and ids, with commas between")
+      ->delimiter(',')
+      ->allow_extra_args(false);
+  command.add_option("--may-give-up", session->give_up,
+                     "how much of a part's area may go without being named; 2% if left out");
   command.add_option("--plan", session->plan_file, "run this plan (also one saved by the page)");
   command.add_option("--write-plan", session->write_plan,
                      "write what was run, and what is proposed, as a plan to edit");
@@ -239,7 +279,8 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
   session->add_common(command);
   command.footer(
       "Unasked it welds equal points, stitches, orients, drops exact copies, and fills flat\n"
-      "openings; everything else is proposed. Exit status 1 unless the verdict is solid.\n"
+      "openings; everything else is proposed. Exit status 1 unless the verdict is solid and\n"
+      "nothing large was refused.\n"
       "Examples: aguja mend torn.stl -o whole.stl\n"
       "          aguja mend torn.stl --dry-run --write-plan plan.toml\n"
       "          aguja mend torn.stl --plan plan.toml -o whole.stl");

@@ -1,6 +1,7 @@
 #include "aguja/inspect/inspect.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <memory>
 #include <numbers>
@@ -108,6 +109,45 @@ bool needs_patches(const InspectOptions& options, const FindingSink& sink) {
                      [&](const Check* c) { return c->needs_patches && wanted(*c, sink); });
 }
 
+// Do the patches of the file tell faces? What is left of a part without patches when a fill was put
+// in is none, nor is a group of faces that turn sharply into each other and make up nearly all of it.
+bool tell_faces(const Shape& shape, const Anatomy& anatomy, double sharp_angle) {
+  const auto& patch_of = shape.mesh.patch_of;
+  std::vector<double> area(patch_count(shape));
+  std::vector<bool> is_sharp(area.size());
+  double all = 0;
+  std::size_t faces = 0;
+  std::vector<Vector> normal(patch_of.size());
+  for (std::uint32_t t = 0; t < patch_of.size(); ++t) {
+    const Triangle& c = anatomy.welded.triangle({t});
+    const Point& a = anatomy.welded.point(c[0]);
+    normal[t] = (anatomy.welded.point(c[1]) - a).cross(anatomy.welded.point(c[2]) - a);
+    const double own = normal[t].norm();
+    if (own > 0) normal[t] /= own;
+    const std::uint32_t p = patch_of[t].value;
+    const bool is_fill =
+        p < shape.patch_names.size() && shape.patch_names[p].starts_with(kFillPatch);
+    if (is_fill) continue;
+    faces += static_cast<std::size_t>(area[p] == 0 && own > 0);
+    area[p] += own;
+    all += own;
+  }
+  if (faces <= 1) return false;
+  const double cosine = std::cos(sharp_angle);
+  for (std::uint32_t e = 0; e < anatomy.edges.size(); ++e) {
+    const auto uses = anatomy.edges.uses({e});
+    if (uses.size() != 2 || uses[0].forward() == uses[1].forward()) continue;
+    const std::uint32_t t = uses[0].triangle().value, u = uses[1].triangle().value;
+    if (patch_of[t] != patch_of[u] || normal[t].isZero() || normal[u].isZero()) continue;
+    if (normal[t].dot(normal[u]) < cosine) is_sharp[patch_of[t].value] = true;
+  }
+  constexpr double kMostOfIt = 0.9;
+  for (std::size_t p = 0; p < area.size(); ++p) {
+    if (is_sharp[p] && area[p] > kMostOfIt * all) return false;
+  }
+  return true;
+}
+
 Patches patches_of(const Shape& shape, const Anatomy& anatomy, const ResolvedLimits& limits,
                    double crack_tolerance) {
   PatchOptions options;
@@ -115,7 +155,10 @@ Patches patches_of(const Shape& shape, const Anatomy& anatomy, const ResolvedLim
   // What lies on a crack may be off by its width.
   options.fit =
       fit_for(anatomy.welded.points(), std::max(limits[Limit::patch_fit], crack_tolerance));
-  return aguja::patches_of(anatomy.welded, anatomy.edges, shape.mesh.patch_of, options);
+  const bool by_file = !shape.mesh.patch_of.empty() &&
+                       (!shape.surfaces.empty() || tell_faces(shape, anatomy, options.sharp_angle));
+  return by_file ? patches_of_file(anatomy.welded, shape.mesh.patch_of, options)
+                 : recognise_patches(anatomy.welded, anatomy.edges, options);
 }
 
 void add_quality(Inspection& inspection, const Quality& quality, const ElementSizes& sizes) {

@@ -2,10 +2,13 @@
 
 #include <algorithm>
 #include <map>
+#include <optional>
+#include <set>
 
 #include "aguja/mesh/components.h"
 #include "aguja/mesh/duplicates.h"
 #include "aguja/mesh/weld.h"
+#include "base/disjoint_sets.h"
 
 namespace aguja {
 namespace {
@@ -96,12 +99,117 @@ std::vector<TriangleId> surplus_copies(const Mesh& mesh) {
   return out;
 }
 
+namespace {
+
+// Of closed shells that are there twice, once each way round: the triangles that face inward. By
+// pair: those of a group and those against it.
+class ShellsTwice {
+ public:
+  ShellsTwice(const Welded& mesh, const EdgeTable& edges, std::span<const DuplicateGroup> groups)
+      : mesh_(mesh), edges_(edges), sets_(groups.size()) {
+    for (std::uint32_t g = 0; g < groups.size(); ++g) {
+      if (groups[g].same.empty() || groups[g].opposite.empty()) continue;
+      for (const auto* side : {&groups[g].same, &groups[g].opposite}) {
+        for (const TriangleId t : *side) pair_of_[t] = {g, side == &groups[g].same};
+      }
+    }
+    against_.resize(groups.size());
+    is_open_.resize(groups.size());
+    for (std::uint32_t g = 0; g < groups.size(); ++g) {
+      if (!groups[g].same.empty() && !groups[g].opposite.empty()) walk(g, groups);
+    }
+  }
+
+  /// The copy of a pair that faces outward; none if its pairs make up no closed shell.
+  [[nodiscard]] std::optional<TriangleId> outward(std::uint32_t g, const DuplicateGroup& group) {
+    const std::uint32_t root = root_of(g);
+    if (is_open_[root] || volume_[root] == 0) return std::nullopt;
+    const bool first_is_out = (volume_[root] > 0) != against_[g];
+    return first_is_out ? group.same[0] : group.opposite[0];
+  }
+
+ private:
+  // All pairs that hang together with one, each turned as its neighbours ask.
+  void walk(std::uint32_t start, std::span<const DuplicateGroup> groups) {
+    if (seen_.contains(start)) return;
+    seen_.insert(start);
+    std::vector<std::uint32_t> pairs = {start};
+    bool open = false;
+    double volume = 0;
+    const Point origin = mesh_.point(mesh_.triangle(groups[start].same[0])[0]);
+    for (std::size_t i = 0; i < pairs.size(); ++i) {
+      const std::uint32_t g = pairs[i];
+      const TriangleId first = groups[g].same[0];
+      const Triangle& t = mesh_.triangle(first);
+      const Vector a = mesh_.point(t[0]) - origin, b = mesh_.point(t[1]) - origin,
+                   c = mesh_.point(t[2]) - origin;
+      volume += (against_[g] ? -1 : 1) * a.dot(b.cross(c)) / 6;
+      for (std::size_t k = 0; k < 3; ++k) {
+        const VertexId from = t[k], to = t[(k + 1) % 3];
+        // Of one other pair, and nothing else.
+        std::optional<std::uint32_t> other;
+        bool along = false;
+        for (const EdgeUse use : edges_.uses(*edges_.find(from, to))) {
+          const auto pair = pair_of_.find(use.triangle());
+          if (pair == pair_of_.end() ||
+              (other && pair->second.first != g && pair->second.first != *other)) {
+            open = true;
+            continue;
+          }
+          if (pair->second.first == g) continue;
+          other = pair->second.first;
+          if (pair->second.second) {
+            along = mesh_.triangle(use.triangle())[use.corner()] == from;
+          }
+        }
+        if (!other) {
+          open = true;
+          continue;
+        }
+        const bool turned = against_[g] != along;
+        if (seen_.insert(*other).second) {
+          against_[*other] = turned;
+          sets_.unite(start, *other);
+          pairs.push_back(*other);
+        } else if (against_[*other] != turned) {
+          open = true;
+        }
+      }
+    }
+    const std::uint32_t root = root_of(start);
+    is_open_[root] = open;
+    volume_[root] = volume;
+  }
+  [[nodiscard]] std::uint32_t root_of(std::uint32_t g) { return sets_.find(g); }
+
+  const Welded& mesh_;
+  const EdgeTable& edges_;
+  DisjointSets sets_;
+  std::map<TriangleId, std::pair<std::uint32_t, bool>> pair_of_;  // is it of those that face alike?
+  std::set<std::uint32_t> seen_;
+  std::vector<bool> against_, is_open_;
+  std::map<std::uint32_t, double> volume_;
+};
+
+}  // namespace
+
 std::vector<TriangleId> back_to_back_pairs(const Mesh& mesh) {
   const Welded welded(mesh);
   const EdgeTable edges(welded.triangles(), welded.points().size());
   std::vector<TriangleId> out;
-  for (const DuplicateGroup& group : find_duplicates(welded.triangles(), edges)) {
+  const std::vector<DuplicateGroup> groups = find_duplicates(welded.triangles(), edges);
+  ShellsTwice twice(welded, edges, groups);
+  for (std::uint32_t g = 0; g < groups.size(); ++g) {
+    const DuplicateGroup& group = groups[g];
     if (group.same.empty() || group.opposite.empty()) continue;
+    if (const auto kept = twice.outward(g, group)) {
+      for (const auto* side : {&group.same, &group.opposite}) {
+        for (const TriangleId t : *side) {
+          if (t != *kept) out.push_back(t);
+        }
+      }
+      continue;
+    }
     std::vector<TriangleId> all = group.same;
     all.insert(all.end(), group.opposite.begin(), group.opposite.end());
     // What the other triangles on its edges ask for: one that faces as the first does (+1), the

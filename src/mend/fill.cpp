@@ -10,6 +10,7 @@
 
 #include "aguja/geometry/predicates.h"
 #include "aguja/mesh/crossings.h"
+#include "aguja/model/shape.h"
 #include "base/short_text.h"
 #include "mend/editable_mesh.h"
 #include "mend/fill_surfaces.h"
@@ -407,7 +408,7 @@ Change finish(const Mesh& mesh, std::span<const Fill* const> fills, const Budget
   change.spent.resize(change.mesh.triangles.size(), 0.0);
   change.done = there.size();
   for (const Fill* f : there) {
-    change.new_patches.push_back("fill-" + std::string(slug(f->method)));
+    change.new_patches.push_back(std::string(kFillPatch).append(slug(f->method)));
     const std::string how = std::string(slug(f->method)) + ": " + f->why;
     if (std::find(change.methods.begin(), change.methods.end(), how) == change.methods.end()) {
       change.methods.push_back(how);

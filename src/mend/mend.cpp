@@ -1,6 +1,8 @@
 #include "aguja/mend/mend.h"
 
 #include <algorithm>
+#include <cmath>
+#include <cstdlib>
 #include <map>
 #include <set>
 
@@ -37,6 +39,7 @@ class Mender {
       result_.before = session_.inspect();
       session_.redo(back);
     }
+    check_accepted();
     if (options_.plan) {
       run_plan(*options_.plan);
     } else {
@@ -47,6 +50,24 @@ class Mender {
   }
 
  private:
+  void check_accepted() const {
+    for (const auto* list : {&options_.accepted.ids, &options_.accepted.left}) {
+      for (const std::string& id : *list) {
+        const auto& found = result_.before.findings;
+        const bool is_there =
+            parse_finding_kind(id) ||
+            std::any_of(found.begin(), found.end(), [&](const Finding& f) { return f.id == id; });
+        if (is_there) continue;
+        std::vector<std::string_view> known;
+        for (const Finding& f : found) known.push_back(f.id);
+        throw ArgumentError(
+            "mend: there is no finding '" + id + "'" +
+            (known.empty() ? std::string("; nothing was found")
+                           : "; the nearest is '" + std::string(nearest_word(id, known)) + "'"));
+      }
+    }
+  }
+
   // What tells one attempt from another: what fails once is not tried again before something has
   // changed.
   [[nodiscard]] std::string key_of(const Step& step) {
@@ -212,12 +233,18 @@ class Mender {
     return done;
   }
 
+  static bool is_large(const LedgerLine& line) {
+    return std::any_of(line.refused.begin(), line.refused.end(),
+                       [](const Refusal& r) { return r.reason == RefusalReason::large; });
+  }
+
   void note(Step step, const StepReport& report) {
     for (const LedgerLine& line : report.lines) {
       if (step.method.empty()) step.method = line.method;
       result_.ledger.push_back(line);
     }
-    step.on = true;
+    // Whoever runs the plan decides on its steps: what was refused for its size is not among them.
+    step.on = report.changed || std::none_of(report.lines.begin(), report.lines.end(), is_large);
     number_ = std::max(number_, step.number);
     stopped_ = options_.until && step.number >= *options_.until;
     if (options_.on_state && report.changed) options_.on_state(session_.now(), step.number);
@@ -297,16 +324,20 @@ class Mender {
       result_.plan.digest = options_.plan->digest;
       result_.plan.waivers = options_.plan->waivers;
     }
+    std::set<std::size_t> large;
     for (const LedgerLine& line : result_.ledger) {
       result_.area_added += line.area_added;
       result_.area_removed += line.area_removed;
+      if (is_large(line)) large.insert(line.step);
     }
+    result_.large_refusals = large.size();
     for (const auto& trace : session_.now().traces) {
       for (const double s : trace->spent) {
         result_.largest_movement = std::max(result_.largest_movement, s);
       }
     }
     measure();
+    compare_sizes();
     result_.after = session_.inspect();
     for (const Finding& f : result_.after.findings) {
       if (f.waived || f.severity == Severity::note) continue;
@@ -397,6 +428,67 @@ class Mender {
     if (triangle_count(kept) > 0) {
       result_.to_input = one_way_deviation(kept, session_.input(), how, progress_);
     }
+    const bool is_all = result_.area_added == 0 && result_.area_removed == 0;
+    if (is_all && result_.to_input) {
+      result_.whole = Deviation{*result_.from_input, *result_.to_input};
+    } else if (triangle_count(now.model) > 0) {
+      result_.whole = compare(session_.input(), now.model, {}, progress_);
+    }
+  }
+
+  // A loss that no other figure shows would show here.
+  void compare_sizes() {
+    const MendState& now = session_.now();
+    const std::vector<Part>& before = session_.input().parts;
+    std::map<PartId, std::size_t> at;
+    for (std::size_t p = 0; p < now.traces.size(); ++p) at[now.traces[p]->id] = p;
+    const auto add = [&](PartId id, const Part* was, const Part* is) {
+      if (was != nullptr && is != nullptr && was->shape() == is->shape()) return;
+      SizeChange change{id, was != nullptr ? was->name : is->name, {}, {}};
+      if (was != nullptr) change.before = size_of(was->mesh());
+      if (is != nullptr) change.after = size_of(is->mesh());
+      result_.sizes.push_back(std::move(change));
+    };
+    for (std::size_t p = 0; p < before.size(); ++p) {
+      const auto there = at.find(p + 1);
+      add(p + 1, &before[p], there == at.end() ? nullptr : &now.model.parts[there->second]);
+      if (there != at.end()) at.erase(there);
+    }
+    for (const auto& [id, p] : at) add(id, nullptr, &now.model.parts[p]);
+    for (const SizeChange& c : result_.sizes) explain(c);
+  }
+
+  void explain(const SizeChange& c) {
+    if (!c.before || !c.after || c.before->area <= 0) return;
+    double added = 0, removed = 0;
+    bool turned = false;
+    for (const LedgerLine& line : result_.ledger) {
+      if (line.part_id != c.id) continue;
+      turned = turned || line.triangles_turned > 0;
+      added += line.area_added;
+      removed += line.area_removed;
+    }
+    constexpr double kNoticed = 0.01;
+    const double scale = c.before->area;
+    const double off = c.after->area - c.before->area - added + removed;
+    if (std::fabs(off) > kNoticed * scale) {
+      result_.unexplained.push_back("'" + c.part + "': its area changed by " +
+                                    percent_of(off / scale) +
+                                    " beyond what is listed as added and removed");
+    }
+    if (turned) return;
+    const double was = std::fabs(c.before->volume), is = std::fabs(c.after->volume);
+    const double explained = std::max(kNoticed, (added + removed) / scale);
+    if (std::fabs(is - was) > explained * std::max(was, is)) {
+      result_.unexplained.push_back("'" + c.part + "': its volume changed by " +
+                                    percent_of((is - was) / std::max(was, is)) +
+                                    ", its surface by far less");
+    }
+  }
+  static std::string percent_of(double share) {
+    const auto tenths = std::lround(1000 * share);
+    return (tenths < 0 ? "-" : "+") + std::to_string(std::abs(tenths) / 10) + "." +
+           std::to_string(std::abs(tenths) % 10) + " %";
   }
 
   MendSession& session_;
@@ -424,6 +516,7 @@ SessionOptions session_options(const MendOptions& options) {
   if (by_plan) out.tolerance_why = "from the plan";
   out.profile = options.profile;
   out.round_to_float = options.round_to_float;
+  out.most_given_up = options.most_given_up;
   out.more_checks = options.more_checks;
   return out;
 }

@@ -94,10 +94,15 @@ class Proposer {
   [[nodiscard]] std::vector<Step> propose() const {
     std::vector<Step> steps;
     for (const MendRule& rule : mend_rules()) {
-      std::vector<const Finding*> found;
+      std::vector<const Finding*> found, named;
+      std::vector<std::string> left;
       for (const Finding& f : inspection_.findings) {
         if (f.waived || !f.part_index) continue;
         if (std::find(rule.kinds.begin(), rule.kinds.end(), f.kind) == rule.kinds.end()) continue;
+        if (accepted_.leaves(f)) {
+          left.push_back(f.id);
+          continue;
+        }
         // Only rims can be stitched where surfaces touch; the rest is for resolve.
         if (rule.remedy == remedies::stitch && f.kind == touch && !has_naked(f)) continue;
         // A gap that is a crack along most of its length: something else holds it apart elsewhere.
@@ -105,12 +110,21 @@ class Proposer {
             !(f.widths && f.widths->median <= tolerance_)) {
           continue;
         }
-        found.push_back(&f);
+        const bool alone = accepted_.names(f) && !rule.one_each;
+        (alone ? named : found).push_back(&f);
+      }
+      for (const Finding* f : named) {
+        Step step = step_for(rule);
+        select_findings_of(step, {f}, true);
+        step.on = step.is_decided = true;
+        steps.push_back(std::move(step));
+        left.push_back(f->id);
       }
       if (found.empty()) continue;
       if (!rule.one_each) {
         Step step = step_for(rule);
         select_findings_of(step, found, false);
+        step.selection.but = left;
         for (const Finding* f : found) step.on |= accepted_.covers(f->kind);
         steps.push_back(std::move(step));
         continue;
@@ -127,7 +141,8 @@ class Proposer {
             step.on = false;
           }
         }
-        step.on |= accepted_.covers(f->kind);
+        step.on |= accepted_.covers(f->kind) || accepted_.names(*f);
+        step.is_decided = accepted_.names(*f);
         steps.push_back(std::move(step));
       }
     }
@@ -139,6 +154,7 @@ class Proposer {
     Step step;
     step.remedy = rule.remedy;
     step.on = rule.safe && info(rule.remedy).is_there();
+    step.is_decided = false;
     step.why = rule.why;
     if (rule.remedy == remedies::orient && rule.kinds[0] == nesting)
       step.settings["cavities"] = true;
@@ -189,7 +205,8 @@ class Proposer {
     if (flat) {
       step.on = true;
       // Who accepts any fill gets another where the flat one would harm.
-      if (!accepted_.covers(f.kind)) step.settings["method"] = std::string("flat");
+      if (!accepted_.covers(f.kind) && !accepted_.names(f))
+        step.settings["method"] = std::string("flat");
       return;
     }
     step.why = "what is missing there is a decision";

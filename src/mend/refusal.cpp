@@ -10,7 +10,7 @@ struct Words {
   std::string_view text;
 };
 
-constexpr std::array<Words, 14> kWords = {{
+constexpr std::array<Words, 15> kWords = {{
     {"third-triangle", "an edge would carry more than two triangles"},
     {"no-area", "a triangle would lose its area"},
     {"turned-over", "a triangle would be turned over"},
@@ -25,6 +25,7 @@ constexpr std::array<Words, 14> kWords = {{
     {"size-limit", "smaller or larger than the limits of the step"},
     {"undecided", "the evidence does not say which way is right"},
     {"wall-lost", "a wall would lose its thickness there"},
+    {"large", "nothing large goes by itself"},
 }};
 
 const Words& words(RefusalReason reason) { return kWords.at(static_cast<std::size_t>(reason)); }

@@ -4,7 +4,9 @@
 #include <limits>
 #include <optional>
 
+#include "aguja/mend/given_up.h"
 #include "aguja/mend/harm.h"
+#include "mend/large_losses.h"
 #include "mend/ledger.h"
 #include "mend/targets.h"
 
@@ -80,7 +82,7 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
   }
   // From the last part to the first: a part that goes takes its number with it.
   for (auto at = targets.rbegin(); at != targets.rend(); ++at) {
-    const RemedyTarget& target = *at;
+    RemedyTarget& target = *at;
     const Part& part = state.model.parts[target.part];
     const Budget budget{allowed, state.traces[target.part]->spent};
     // Remedies work on distinct points; what that welds is no step of its own.
@@ -91,8 +93,15 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
     const Mesh& mesh = welded ? welded->mesh : part.mesh();
     const std::shared_ptr<const KnownMesh> known =
         welded ? std::make_shared<const KnownMesh>(mesh) : known_mesh(state, target.part);
-    Change change = remedy.run(
-        {mesh, *known, target, read, options.tolerance, budget, options.round_to_float, progress});
+    const auto run = [&] {
+      return remedy.run({mesh, *known, target, read, options.tolerance, budget,
+                         options.round_to_float, progress});
+    };
+    Change change = run();
+    LargeLosses losses(*known, *state.traces[target.part], options.most_given_up);
+    if (!step.is_decided && !remedy.by_hand()) {
+      change = losses.without_large_ones(std::move(change), target, budget, run);
+    }
     std::string harm = harm_of(*known, change);
     if (harm.empty() && change.mesh.triangles.empty() && !mesh.triangles.empty()) {
       harm = "nothing of the part";
@@ -107,6 +116,7 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
       harm.clear();
     }
     LedgerLine line = line_of(mesh, budget, change);
+    line.given_up_share = losses.share_of(given_up(mesh, change));
     describe(line, step, state, target);
     line.worse = harm;
     if (line.changed_anything()) {

@@ -40,6 +40,14 @@ class MendSession::Watch : public Progress {
 bool Accepted::covers(FindingKind kind) const {
   return all || std::find(kinds.begin(), kinds.end(), kind) != kinds.end();
 }
+bool Accepted::names(const Finding& finding) const {
+  return std::find(ids.begin(), ids.end(), finding.id) != ids.end();
+}
+bool Accepted::leaves(const Finding& finding) const {
+  return std::any_of(left.begin(), left.end(), [&](const std::string& word) {
+    return word == finding.id || word == slug(finding.kind);
+  });
+}
 
 namespace {
 
@@ -193,7 +201,7 @@ std::vector<StepReport> MendSession::run_group(std::span<const Step> steps) {
   const std::span<const Finding> known = fills ? findings() : inspect().findings;
   Watch watch(*this);
   advance(&watch, "mend", 0.0);
-  const StepOptions options{tolerance_.value, options_.round_to_float};
+  const StepOptions options{tolerance_.value, options_.round_to_float, options_.most_given_up};
   keep_known(node->state);
   if (!fills) return {push(run_step(node->state, known, steps[0], options, &watch), {steps[0]})};
   FillsResult done = run_fills(node->state, known, steps, options, &watch);

@@ -4,6 +4,7 @@
 #include <utility>
 
 #include "aguja/base/error.h"
+#include "aguja/mend/given_up.h"
 
 namespace aguja {
 
@@ -185,10 +186,15 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
   const PartsBefore before(state, parts);
   PartChange out;
   std::size_t fills = 0;
+  double gone = 0;
   for (std::size_t i = 0; i < parts.size(); ++i) {
     out.before.push_back(before.trace(i).id);
     out.triangles_before.push_back(before.triangle_count(i));
     fills = std::max(fills, before.trace(i).fills);
+    gone += before.trace(i).given_up;
+  }
+  if (parts.size() == 1 && outcomes.size() == 1) {
+    gone += area_of_triangles(before.mesh(0), given_up(before.mesh(0), outcomes[0].change));
   }
   Mesh removed = removed_of(before, outcomes);
   const bool had_triangles = before.triangle_count() > 0;
@@ -205,6 +211,7 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
     if (is_gone) continue;
     trace.id = made.empty() && !out.before.empty() ? out.before[0] : ++state.last_id;
     trace.fills = fills;
+    trace.given_up = gone;
     out.after.push_back(trace.id);
     out.maps.push_back(std::move(static_cast<MeshMaps&>(o.change)));
     made.emplace_back(o.name, std::move(shape));

@@ -37,6 +37,7 @@ Json line_json(const LedgerLine& line) {
           {"vertices_moved", line.vertices_moved},
           {"area_added", line.area_added},
           {"area_removed", line.area_removed},
+          {"given_up_share", line.given_up_share},
           {"largest_movement", line.largest_movement},
           {"place", point_json(line.place)},
           {"refused", refused_json(line.refused)},
@@ -62,6 +63,19 @@ Json one_way_json(const std::optional<OneWayDeviation>& d) {
   return {{"largest", d->largest},   {"largest_error", d->largest_error},
           {"mean", d->mean},         {"mean_error", d->mean_error},
           {"at", point_json(d->at)}, {"nearest", point_json(d->nearest)}};
+}
+
+Json whole_json(const std::optional<Deviation>& d) {
+  if (!d) return nullptr;
+  return {{"from_input", one_way_json(d->a_to_b)}, {"to_input", one_way_json(d->b_to_a)}};
+}
+
+Json size_json(const std::optional<PartSize>& s) {
+  if (!s) return nullptr;
+  return {{"box", box_json(s->box)},
+          {"area", s->area},
+          {"volume", s->volume},
+          {"closed", s->is_closed}};
 }
 
 Json side_json(const Inspection& inspection) {
@@ -91,10 +105,20 @@ Json mend_json(const Model& model, const MendReport& report, const RunFacts& fac
   object["deviation"] = {{"largest", std::max(r.deviation(), report.largest_rounding)},
                          {"from_input", one_way_json(r.from_input)},
                          {"to_input", one_way_json(r.to_input)},
+                         {"whole", whole_json(r.whole)},
                          {"largest_movement", r.largest_movement},
                          {"largest_rounding", report.largest_rounding},
                          {"area_added", r.area_added},
                          {"area_removed", r.area_removed}};
+  object["sizes"] = Json::array();
+  for (const SizeChange& c : r.sizes) {
+    object["sizes"].push_back({{"part", c.part},
+                               {"part_id", c.id},
+                               {"before", size_json(c.before)},
+                               {"after", size_json(c.after)}});
+  }
+  object["unexplained"] = r.unexplained;
+  object["large_refusals"] = r.large_refusals;
   object["proposed"] = Json::array();
   for (const Step& step : r.proposed) object["proposed"].push_back(step_json(step));
   object["still_open"] = Json::array();
@@ -221,6 +245,35 @@ std::string before_after(const MendResult& r, const TextOptions& options) {
   return "\n" + table.text(options.width);
 }
 
+std::string size_table(const MendResult& r, LengthUnit unit, const TextOptions& options) {
+  if (r.sizes.empty()) return {};
+  TextTable table({{"part", Align::left},
+                   {"", Align::left},
+                   {fmt::format("box {}", symbol(unit)), Align::left},
+                   {fmt::format("area {}²", symbol(unit)), Align::right},
+                   {fmt::format("volume {}³", symbol(unit)), Align::right},
+                   {"", Align::left}});
+  const auto row = [&](const SizeChange& c, const char* when, const std::optional<PartSize>& s) {
+    if (!s) {
+      table.add({c.part, when, "-", "-", "-", "not there"});
+      return;
+    }
+    const Vector e = s->box.is_empty() ? Vector(Vector::Zero()) : Vector(s->box.high - s->box.low);
+    table.add({c.part, when, fmt::format("{} x {} x {}", brief(e.x()), brief(e.y()), brief(e.z())),
+               brief(s->area), brief(s->volume), s->is_closed ? "closed" : "open: caps thought"});
+  };
+  for (std::size_t i = 0; i < std::min(kMostLedgerRows, r.sizes.size()); ++i) {
+    row(r.sizes[i], "before", r.sizes[i].before);
+    row(r.sizes[i], "after", r.sizes[i].after);
+  }
+  std::string text = "\n" + table.text(options.width);
+  if (r.sizes.size() > kMostLedgerRows) {
+    text += fmt::format("  and {} more; --json lists them all\n", r.sizes.size() - kMostLedgerRows);
+  }
+  for (const std::string& why : r.unexplained) text += wrapped("look: " + why, options.width, 2);
+  return text;
+}
+
 std::string proposals(const MendResult& r, const TextOptions& options) {
   if (r.proposed.empty()) return {};
   TextTable table({{"step", Align::right},
@@ -292,6 +345,14 @@ std::string distance_lines(const MendReport& report, LengthUnit unit) {
     text += fmt::format("  rounded   points by at most {} {} on writing\n",
                         brief(report.largest_rounding), u);
   }
+  if (r.whole && r.area_added + r.area_removed > 0) {
+    text += fmt::format("  in all    {} {} from what was read to what is there now, {} {} back\n",
+                        brief(r.whole->a_to_b.largest), u, brief(r.whole->b_to_a.largest), u);
+  }
+  if (r.large_refusals > 0) {
+    text += fmt::format("  left      {} would have given up much of a part: see above\n",
+                        plural(r.large_refusals, "step"));
+  }
   if (r.area_added > 0)
     text += fmt::format("  added     {} {}² of surface\n", brief(r.area_added), u);
   if (r.area_removed > 0) {
@@ -312,6 +373,7 @@ std::string mend_text(const Model& model, const MendReport& report, std::string_
   text += ledger_table(r, model.unit, report.is_written(), options);
   text += refused_table(r, options);
   text += before_after(r, options);
+  text += size_table(r, model.unit, options);
   text += proposals(r, options);
   text += left_open(model, r, options);
   text += verdict_lines(report.certificate, model.unit, options);

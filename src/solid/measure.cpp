@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "aguja/mesh/edge_table.h"
+#include "aguja/mesh/rims.h"
 
 namespace aguja {
 
@@ -46,6 +47,35 @@ std::vector<Measurement> measure_parts(const Model& model, StageTimes* times, Pr
     parts.push_back(measure(part, times != nullptr ? *times : unasked));
   }
   return parts;
+}
+
+PartSize size_of(const Mesh& mesh) {
+  const Welded welded(mesh);
+  const EdgeTable edges(welded.triangles(), welded.points().size());
+  PartSize size;
+  size.box = box_of(mesh);
+  size.is_closed = edges.size() > 0 && count_edges(edges).unbalanced == 0;
+  const Point origin = size.box.is_empty() ? Point(Point::Zero()) : size.box.center();
+  const auto cone = [&](const Point& a, const Point& b, const Point& c) {
+    return (a - origin).dot((b - origin).cross(c - origin)) / 6;
+  };
+  for (const Triangle& t : welded.triangles()) {
+    const Point &a = welded.point(t[0]), &b = welded.point(t[1]), &c = welded.point(t[2]);
+    size.area += 0.5 * (b - a).cross(c - a).norm();
+    size.volume += cone(a, b, c);
+  }
+  const Rims rims(edges);
+  for (std::size_t i = 0; i < rims.size(); ++i) {
+    const Rim rim = rims[i];
+    const Point middle = center_of(rim, welded.points());
+    for (const EdgeId e : rim.edges) {
+      const EdgeUse use = edges.uses(e)[0];
+      const Triangle& t = welded.triangle(use.triangle());
+      size.volume +=
+          cone(welded.point(t[(use.corner() + 1) % 3]), welded.point(t[use.corner()]), middle);
+    }
+  }
+  return size;
 }
 
 Measurement total(std::span<const Measurement> parts) {

@@ -216,7 +216,10 @@ class ToolTest(unittest.TestCase):
             done = run(*arguments)
             self.assertIn(done.returncode, (0, 1), done.stderr)
             report = self.report(*arguments[:-1], status=done.returncode)
-            self.assertEqual(report["solid"], done.returncode == 0)
+            self.assertEqual(report["solid"] and report["large_refusals"] == 0, done.returncode == 0)
+            for change in report["sizes"]:
+                self.assertTrue(change["before"] and change["after"], files["model"])
+            self.assertEqual(report["unexplained"], [], files["model"])
             for count in ("naked_edges", "nonmanifold_edges", "winding_conflicts", "zero_area", "crossing_pairs"):
                 self.assertLessEqual(report["after"]["counts"][count], report["before"]["counts"][count], files["model"])
             self.assertLessEqual(report["deviation"]["largest"], report["tolerance"] * (1 + 1e-9), files["model"])

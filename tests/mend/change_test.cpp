@@ -82,8 +82,9 @@ TEST(Change, MapsSayWhatTheMeshesShowAfterEveryStep) {
       test::spoil(mesh, static_cast<test::Defect>(random.index(test::kDefects)), 1e-3, random);
     }
     MendSession session(model_of(mesh), {.tolerance = 2e-3});
-    for (const Step& step : session.propose({.all = true})) {
+    for (Step& step : session.propose({.all = true})) {
       if (!info(step.remedy).is_there()) continue;
+      step.is_decided = true;
       const Model before = session.model();
       const auto findings = session.inspect().findings;
       if (!missing_ids(step.selection, findings).empty()) continue;

@@ -29,7 +29,8 @@ struct DropOptions {
 /// Copies of triangles that face the same way as another: all but the first of each. Rising.
 [[nodiscard]] std::vector<TriangleId> surplus_copies(const Mesh& mesh);
 /// Triangles on the same vertices that face opposite ways: all of them, but for one where their
-/// neighbours need it to close. Rising.
+/// neighbours need it to close, and for the one that faces outward where a closed shell is there
+/// twice. Rising.
 [[nodiscard]] std::vector<TriangleId> back_to_back_pairs(const Mesh& mesh);
 /// Regions that end on non-manifold edges on one side and nowhere on the other, the lesser ones of
 /// their components. Rising.

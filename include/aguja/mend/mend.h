@@ -8,6 +8,7 @@
 
 #include "aguja/mend/session.h"
 #include "aguja/solid/deviation.h"
+#include "aguja/solid/measure.h"
 
 namespace aguja {
 
@@ -17,6 +18,8 @@ struct MendOptions {
   Profile profile;
   /// Proposals of these kinds are run, too.
   Accepted accepted = {};
+  /// See `StepOptions`: what a step may give up that nobody decided on.
+  double most_given_up = StepOptions::kMostGivenUp;
   /// Run this instead of one made from the findings.
   std::optional<Plan> plan = {};
   /// Stop after the step of this number.
@@ -36,6 +39,13 @@ struct StillOpen {
   std::string why;
 };
 
+/// What became of the size of a part that was changed.
+struct SizeChange {
+  PartId id = 0;
+  std::string part;
+  std::optional<PartSize> before, after;  ///< none: it was not there, or is gone
+};
+
 struct MendResult {
   Model model;
   double tolerance = 0;
@@ -50,8 +60,15 @@ struct MendResult {
   /// removed; nothing if nothing is left of either.
   std::optional<OneWayDeviation> from_input;
   std::optional<OneWayDeviation> to_input;
+  /// All that was read against all that is there now, both ways: what was added and removed shows.
+  std::optional<Deviation> whole;
+  std::vector<SizeChange> sizes;
+  /// Changes of size that what was added, removed and moved does not explain, a sentence each.
+  std::vector<std::string> unexplained;
   double area_added = 0;
   double area_removed = 0;
+  /// Steps that were refused, wholly or in part, since much would have gone (`RefusalReason::large`).
+  std::size_t large_refusals = 0;
   double largest_movement = 0;  ///< an upper bound, from the ledger
   /// No more than this lies between input and output so far as nothing was added or removed: what
   /// was found, and by how much it may be more.

@@ -21,6 +21,9 @@ struct Step {
   Settings settings;
   std::optional<double> budget;  ///< instead of the plan's; model units
   bool on = true;                ///< off: a proposal, or left out
+  /// A person wants it: one who wrote it, left it on in a plan, or named its findings by id. Else it
+  /// may give up nothing large (`StepOptions::most_given_up`).
+  bool is_decided = true;
   std::string why;
   std::string method;  ///< how it would be done, for people; where `settings` leave it open
 };
@@ -50,8 +53,10 @@ struct LedgerLine {
   std::size_t vertices_moved = 0;  ///< places that corners have left: moved, or merged into others
   double area_added = 0;           ///< of surface that was not there: fills, copies
   double area_removed = 0;         ///< of surface that was given up: drops
-  double largest_movement = 0;     ///< an upper bound, model units
-  Point place = Point::Zero();     ///< of the largest movement, else of what was changed
+  /// Of what the part had when it was read: how much is given up by this and by earlier steps.
+  double given_up_share = 0;
+  double largest_movement = 0;  ///< an upper bound, model units
+  Point place = Point::Zero();  ///< of the largest movement, else of what was changed
   std::vector<Refusal> refused;
   std::string worse;  ///< by hand: what it made worse, in words
 

@@ -24,6 +24,7 @@ enum class RefusalReason {
   size_limit,      ///< smaller or larger than the limits of the step
   undecided,       ///< the evidence does not say which way is right
   wall_lost,       ///< both sides of a thin wall would fall together along an edge
+  large,           ///< much of the part would be given up, and nobody named it
 };
 [[nodiscard]] std::string_view slug(RefusalReason reason);
 [[nodiscard]] std::string_view text(RefusalReason reason);

@@ -30,6 +30,10 @@ struct StepOptions {
   double tolerance = 0;
   /// Coordinates of the output are floats: stitched vertices get such.
   bool round_to_float = false;
+  /// A step that nobody decided on may give up no closed shell that encloses volume, and no more than
+  /// this part of the area that a part had when it was read, together with the steps before it.
+  double most_given_up = kMostGivenUp;
+  static constexpr double kMostGivenUp = 0.02;
 };
 
 /// Runs one step. `findings` are those of the state (`inspect_for_mending`).
@@ -38,7 +42,9 @@ struct StepOptions {
 ///           policy says otherwise (`MayWorsen`): no more naked or non-manifold edges, winding
 ///           conflicts, triangles without area or crossing pairs than before, something of the part
 ///           left, and everything within the budget; else nothing is changed and `refused` says
-///           why. Steps by hand are carried out and flagged.
+///           why. Steps by hand are carried out and flagged. Nothing large goes by itself: of a step
+///           that nobody decided on, findings that would take too much of a part with them are
+///           left, and refused.
 /// Errors    StepError (a finding that is gone, a setting that is not understood), Cancelled.
 [[nodiscard]] StepResult run_step(const MendState& state, std::span<const Finding> findings,
                                   const Step& step, const StepOptions& options,

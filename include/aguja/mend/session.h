@@ -21,6 +21,8 @@ struct SessionOptions {
   /// Coordinates of the output are floats: stitched vertices get such, so that writing moves
   /// nothing.
   bool round_to_float = false;
+  /// See `StepOptions`: what a step may give up that nobody decided on.
+  double most_given_up = StepOptions::kMostGivenUp;
   /// Run beside those that are built in; they must outlive the session.
   std::span<const Check> more_checks = {};
 };
@@ -38,7 +40,14 @@ struct ToleranceChoice {
 struct Accepted {
   std::vector<FindingKind> kinds = {};
   bool all = false;
+  /// These findings' steps run whatever they give up: a person has decided on each.
+  std::vector<std::string> ids = {};
+  /// Findings, by id or kind, that are left as they are.
+  std::vector<std::string> left = {};
+
   [[nodiscard]] bool covers(FindingKind kind) const;
+  [[nodiscard]] bool names(const Finding& finding) const;
+  [[nodiscard]] bool leaves(const Finding& finding) const;
 };
 
 /// What a step did, and how many states there are now.

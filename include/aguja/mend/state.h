@@ -20,6 +20,7 @@ struct PartTrace {
   std::vector<double> spent;  ///< by triangle: see `Budget`
   std::vector<bool> added;    ///< by triangle: surface that the input did not have
   Mesh removed;               ///< surface that was given up, as it was then
+  double given_up = 0;        ///< area of that, where no copy of it was left
   std::size_t fills = 0;
 };
 

@@ -7,6 +7,7 @@
 #include <memory>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "aguja/base/colour.h"
@@ -14,6 +15,9 @@
 #include "aguja/surface/prepared_body.h"
 
 namespace aguja {
+
+/// Patches that fills made are known by how their names begin.
+inline constexpr std::string_view kFillPatch = "fill-";
 
 /// What STL files say per facet beside the corners; kept only on request, to be written back.
 struct FacetRecords {

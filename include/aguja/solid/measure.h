@@ -41,6 +41,16 @@ struct Measurement {
                                                      Progress* progress = nullptr);
 [[nodiscard]] Measurement total(std::span<const Measurement> parts);
 
+/// What tells at a glance whether a part is still what it was.
+struct PartSize {
+  Box box;
+  double area = 0;    ///< copies count
+  double volume = 0;  ///< openings closed by a fan from the middle of each rim
+  bool is_closed = false;
+};
+/// Cost     The edge table, rims, and one pass over the triangles.
+[[nodiscard]] PartSize size_of(const Mesh& mesh);
+
 /// Mass in kilograms of a volume in model units cubed.
 [[nodiscard]] double mass_kg(double volume, LengthUnit unit, Density density);
 
