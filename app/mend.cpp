@@ -279,7 +279,8 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
   session->add_common(command);
   command.footer(
       "Unasked it welds equal points, stitches, orients, drops exact copies, and fills flat\n"
-      "openings; everything else is proposed. Exit status 1 unless the verdict is solid and\n"
+      "openings that nothing speaks against; everything else is proposed. Exit status 1 unless the "
+      "verdict is solid and\n"
       "nothing large was refused.\n"
       "Examples: aguja mend torn.stl -o whole.stl\n"
       "          aguja mend torn.stl --dry-run --write-plan plan.toml\n"

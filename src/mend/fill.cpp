@@ -37,7 +37,7 @@ constexpr std::array<FillMethod, 6> kTried = {FillMethod::flat,  FillMethod::ext
                                               FillMethod::ruled, FillMethod::taut};
 
 // A surface that turns by more than this lies back on itself.
-constexpr double kFolded = 170 * 0.017453292519943295;
+constexpr double kFolded = 150 * 0.017453292519943295;
 // `extend`, unasked: so much more surface than the opening's flat area is no corner brought back.
 constexpr double kMostGrowth = 3;
 
@@ -237,6 +237,16 @@ Filler::~Filler() = default;
 
 namespace {
 
+// In the order in which `automatic` tries them.
+std::vector<FillMethod> order_of(const FillOptions& options) {
+  std::vector<FillMethod> order(kTried.begin(), kTried.end());
+  if (options.prefer && *options.prefer != FillMethod::automatic) {
+    std::erase(order, *options.prefer);
+    order.insert(order.begin(), *options.prefer);
+  }
+  return order;
+}
+
 // What `automatic` demands of a method beside that it works.
 std::string unfit(const Fill& fill, double flat_area, bool is_band) {
   if (fill.largest_angle > kFolded) return "it would fold back on what is there";
@@ -267,7 +277,7 @@ FillOutcome Filler::fill(const Opening& opening, const FillOptions& options) con
   double flat_area = 0;
   for (const Loop& loop : opening.loops) flat_area += area_vector(c.mesh.points, loop).norm();
   std::string reasons;
-  for (const FillMethod method : kTried) {
+  for (const FillMethod method : order_of(options)) {
     FillOutcome outcome = c.one(opening, around, method, options);
     std::string why;
     if (auto* fill = std::get_if<Fill>(&outcome)) {
@@ -450,7 +460,7 @@ FilledWishes fill_each(const KnownMesh& known, std::span<const FillWish> wishes,
       FillOutcome outcome = filler.fill(openings(i), options);
       if (auto* refusal = std::get_if<Refusal>(&outcome)) return *refusal;
       made[i] = std::get<Fill>(std::move(outcome));
-      for (const FillMethod m : kTried) {
+      for (const FillMethod m : order_of(options)) {
         tried[i].insert(m);
         if (m == made[i].method) break;
       }
@@ -459,7 +469,7 @@ FilledWishes fill_each(const KnownMesh& known, std::span<const FillWish> wishes,
     }
     double flat_area = 0;
     for (const Loop& loop : openings(i).loops) flat_area += area_vector(mesh.points, loop).norm();
-    for (const FillMethod m : kTried) {
+    for (const FillMethod m : order_of(options)) {
       if (automatic ? tried[i].contains(m) : (m != options.method || !tried[i].empty())) continue;
       tried[i].insert(m);
       FillOptions one = options;

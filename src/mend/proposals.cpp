@@ -5,6 +5,7 @@
 #include <memory>
 #include <set>
 
+#include "mend/cap_evidence.h"
 #include "mend/finding_openings.h"
 
 namespace aguja {
@@ -130,12 +131,19 @@ class Proposer {
         continue;
       }
       std::map<const Shape*, std::unique_ptr<FillView>> views;
+      std::set<const Finding*> bridged;
       for (const Finding* f : found) {
+        if (bridged.contains(f)) continue;
         Step step = step_for(rule);
         select_findings_of(step, {f}, true);
         if (rule.remedy == remedies::fill) {
           if (found.size() <= kMostPreviewed) {
-            preview(step, *f, views[&state_.model.parts[*f->part_index].placed()]);
+            const Finding* partner =
+                preview(step, *f, found, views[&state_.model.parts[*f->part_index].placed()]);
+            if (partner != nullptr) {
+              bridged.insert(partner);
+              step.on |= accepted_.names(*partner);
+            }
           } else {
             step.settings["method"] = std::string("auto");
             step.on = false;
@@ -173,12 +181,28 @@ class Proposer {
     FillView(const Mesh& mesh, double tolerance)
         : openings(mesh, tolerance, {tolerance}), filler(openings.known(), tolerance) {}
     std::shared_ptr<const KnownMesh> read;
+    // What speaks against closing this one by a cap unasked; all of the part are judged together.
+    [[nodiscard]] const CapVerdict* doubt_of(const Opening& opening, double tolerance) {
+      if (!verdicts) {
+        verdicts = judge_caps(openings.known(), filler, openings.all(), tolerance);
+        for (std::size_t i = 0; i < openings.all().size(); ++i) {
+          for (const Loop& loop : openings.all()[i].loops) number[loop] = i;
+        }
+      }
+      const auto at = number.find(opening.loops[0]);
+      if (at == number.end() || (*verdicts)[at->second].doubt == CapDoubt::none) return nullptr;
+      return &(*verdicts)[at->second];
+    }
     FindingOpenings openings;
     Filler filler;
+    std::optional<std::vector<CapVerdict>> verdicts = {};
+    std::map<Loop, std::size_t> number = {};
   };
 
-  // Which method would close the opening: flat ones are safe, all others are proposed.
-  void preview(Step& step, const Finding& f, std::unique_ptr<FillView>& view) const {
+  // Which method would close the opening: flat ones are safe if nothing speaks against them, all
+  // others are proposed. The finding that is to be bridged with it, if another rim fits.
+  const Finding* preview(Step& step, const Finding& f, const std::vector<const Finding*>& others,
+                         std::unique_ptr<FillView>& view) const {
     step.on = false;
     step.settings["method"] = std::string("auto");
     step.why = "what is missing there is a decision";
@@ -191,7 +215,7 @@ class Proposer {
     const std::vector<Opening> openings = view->openings.of(f);
     if (openings.empty()) {
       step.why = "its naked edges form no closed loop yet";
-      return;
+      return nullptr;
     }
     FillOptions options;
     options.tolerance = tolerance_;
@@ -202,12 +226,38 @@ class Proposer {
       if (made != nullptr) step.why = made->why;
       return made != nullptr;
     });
+    const CapVerdict* doubt = nullptr;
+    for (const Opening& o : openings) {
+      if (flat && doubt == nullptr) doubt = view->doubt_of(o, tolerance_);
+    }
+    if (doubt != nullptr) {
+      step.why = doubt->why;
+      if (doubt->rather) step.method = std::string(slug(*doubt->rather)) + ", or flat";
+      if (doubt->doubt == CapDoubt::corner) {
+        step.settings["prefer"] = std::string(slug(FillMethod::extend));
+      }
+      if (doubt->partner) {
+        const Loop& there = view->openings.all()[*doubt->partner].loops[0];
+        for (const Finding* other : others) {
+          if (other == &f || other->part_index != f.part_index) continue;
+          const std::vector<Opening> own = view->openings.of(*other);
+          if (own.size() != 1 || openings.size() != 1 || own[0].loops[0] != there) continue;
+          step.selection = {};
+          step.selection.ids = {f.id, other->id};
+          step.selection.kinds = {f.kind};
+          step.selection.part = f.part;
+          step.settings["method"] = std::string(slug(FillMethod::ruled));
+          return other;
+        }
+      }
+      return nullptr;
+    }
     if (flat) {
       step.on = true;
       // Who accepts any fill gets another where the flat one would harm.
       if (!accepted_.covers(f.kind) && !accepted_.names(f))
         step.settings["method"] = std::string("flat");
-      return;
+      return nullptr;
     }
     step.why = "what is missing there is a decision";
     options.method = FillMethod::automatic;
@@ -215,6 +265,7 @@ class Proposer {
     if (const Fill* made = std::get_if<Fill>(&outcome)) {
       step.method = std::string(slug(made->method)) + ": " + made->why;
     }
+    return nullptr;
   }
 
   const MendState& state_;

@@ -33,6 +33,8 @@ enum class FillMethod {
 
 struct FillOptions {
   FillMethod method = FillMethod::automatic;
+  /// `automatic` tries this one first.
+  std::optional<FillMethod> prefer = {};
   /// How far a rim may be off a plane to be called flat, and neighbours off the surface that they
   /// are taken for; model units, >= 0.
   double tolerance = 0;

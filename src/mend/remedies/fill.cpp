@@ -9,6 +9,7 @@ namespace {
 
 constexpr SettingInfo kFillSettings[] = {
     {"method", SettingType::word, "auto, flat, extend, fair, crease, ruled, taut"},
+    {"prefer", SettingType::word, "auto: the method that is tried first"},
     {"tolerance", SettingType::length,
      "how far a rim may be off a plane to be flat; the budget if left out"},
     {"least_size", SettingType::length, "smaller openings are left"},
@@ -99,6 +100,10 @@ FillOptions fill_options(const SettingReader& read, double tolerance) {
     const auto method = parse_fill_method(*word);
     if (!method) read.fail("there is no method '" + *word + "' of fill");
     options.method = *method;
+  }
+  if (const auto word = read.word("prefer")) {
+    options.prefer = parse_fill_method(*word);
+    if (!options.prefer) read.fail("there is no method '" + *word + "' of fill");
   }
   options.least_size = read.number("least_size").value_or(0);
   options.largest_size = read.number("largest_size");

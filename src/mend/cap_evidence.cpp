@@ -1,0 +1,163 @@
+#include "mend/cap_evidence.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <Eigen/Geometry>
+
+#include "mend/editable_mesh.h"
+
+namespace aguja {
+namespace {
+
+// Normals within this cosine are of one plane; beyond the other one a wall ends at the rim.
+constexpr double kCapPlane = 0.99619469809174555;  // cos 5 degrees
+constexpr double kCapWall = 0.34202014332566873;   // cos 70 degrees
+// Rims are alike if length and area differ by no more than this part, and face each other if the
+// line between them is within this cosine of both normals.
+constexpr double kAlikeRims = 0.02;
+constexpr double kFacingRims = 0.98480775301220802;  // cos 10 degrees
+// Of the rim's length: so much of it must be of a kind for the rim to be called so.
+constexpr double kNearlyAllOfRim = 0.95;
+// A rim that is so small a part of the model lost a triangle; it is no inlet.
+constexpr double kLeastInlet = 0.01;  // of the diagonal
+
+struct RimShape {
+  bool has_islands = false;
+  std::size_t edges = 0;
+  double length = 0, area = 0, radius = 0;
+  Point middle = Point::Zero();
+  Vector normal = Vector::Zero();  // of the cap, outward
+  double in_plane = 0, wall = 0;   // parts of the length
+  Vector away = Vector::Zero();    // from the rim into the surface around it, on average
+};
+
+RimShape shape_of(const KnownMesh& known, const Opening& opening) {
+  const Mesh& mesh = known.mesh();
+  const Loop& loop = opening.loops[0];
+  RimShape rim;
+  rim.has_islands = opening.loops.size() > 1;
+  rim.edges = loop.size();
+  const Vector area = area_vector(mesh.points, loop);
+  rim.area = area.norm();
+  if (rim.area > 0) rim.normal = area / rim.area;
+  for (const VertexId v : loop) rim.middle += mesh.point(v) / static_cast<double>(loop.size());
+  for (const VertexId v : loop) {
+    rim.radius = std::max(rim.radius, (mesh.point(v) - rim.middle).norm());
+  }
+  for (std::size_t i = 0; i < loop.size(); ++i) {
+    const VertexId a = loop[i], b = loop[(i + 1) % loop.size()];
+    const auto e = known.edges().find(a, b);
+    if (!e) continue;
+    const Triangle& t = mesh.triangle(known.edges().uses(*e)[0].triangle());
+    const TriangleCorners corners = {mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2])};
+    const Vector along = mesh.point(b) - mesh.point(a);
+    const double length = along.norm();
+    rim.length += length;
+    const double cosine = unit_normal(corners).dot(rim.normal);
+    if (cosine > kCapPlane) rim.in_plane += length;
+    if (std::fabs(cosine) < kCapWall) rim.wall += length;
+    for (const Point& c : corners) {
+      const Vector off = c - mesh.point(a);
+      const Vector across = off - (length > 0 ? off.dot(along) / (length * length) : 0) * along;
+      // The one corner that is not on the rim.
+      if (across.norm() > 0) rim.away += length * across.normalized();
+    }
+  }
+  if (rim.length > 0) {
+    rim.in_plane /= rim.length;
+    rim.wall /= rim.length;
+    rim.away /= rim.length;
+  }
+  return rim;
+}
+
+bool are_alike(double a, double b) { return std::fabs(a - b) <= kAlikeRims * std::max(a, b); }
+
+// Do the two rims face each other with nothing between?
+bool fit(const RimShape& a, const RimShape& b) {
+  if (a.has_islands || b.has_islands || !are_alike(a.length, b.length) ||
+      !are_alike(a.area, b.area) || a.normal.dot(b.normal) > -kFacingRims) {
+    return false;
+  }
+  const Vector between = b.middle - a.middle;
+  const double distance = between.norm();
+  if (distance <= 0) return false;
+  const Vector axis = between / distance;
+  if (std::fabs(axis.dot(a.normal)) < kFacingRims) return false;
+  // Walls that run from one to the other are there already.
+  constexpr double kTowards = 0.5;
+  return a.away.dot(axis) < kTowards && b.away.dot(-axis) < kTowards;
+}
+
+}  // namespace
+
+std::vector<CapVerdict> judge_caps(const KnownMesh& mesh, const Filler& filler,
+                                   std::span<const Opening> openings, double tolerance) {
+  std::vector<CapVerdict> verdicts(openings.size());
+  std::vector<RimShape> rims;
+  for (const Opening& o : openings) rims.push_back(shape_of(mesh, o));
+  std::vector<std::size_t> by_length(rims.size());
+  for (std::size_t i = 0; i < rims.size(); ++i) by_length[i] = i;
+  std::sort(by_length.begin(), by_length.end(),
+            [&](std::size_t a, std::size_t b) { return rims[a].length < rims[b].length; });
+  for (std::size_t i = 0; i < by_length.size(); ++i) {
+    const std::size_t a = by_length[i];
+    for (std::size_t j = i + 1; j < by_length.size(); ++j) {
+      const std::size_t b = by_length[j];
+      if (!are_alike(rims[a].length, rims[b].length)) break;
+      if (verdicts[a].partner || verdicts[b].partner || !fit(rims[a], rims[b])) continue;
+      for (const auto& [own, other] : {std::pair(a, b), std::pair(b, a)}) {
+        verdicts[own] = {CapDoubt::fits_another,
+                         "another rim fits it: the surface between the two is missing",
+                         FillMethod::ruled, other};
+      }
+    }
+  }
+  const double diagonal = box_of(mesh.mesh()).diagonal();
+  std::vector<std::size_t> inlets;
+  for (std::size_t i = 0; i < rims.size(); ++i) {
+    if (verdicts[i].doubt != CapDoubt::none) continue;
+    const RimShape& rim = rims[i];
+    // Three edges are a lost triangle; other holes in a flat face are trimmed out of it.
+    if (rim.in_plane > kNearlyAllOfRim && rim.edges > 3) {
+      verdicts[i] = {CapDoubt::undoes_trim,
+                     "a cap would lie in the face around it: the wall of a hole may be missing",
+                     {},
+                     {}};
+      continue;
+    }
+    const bool is_wall_end =
+        rim.wall > kNearlyAllOfRim && rim.radius > kLeastInlet * diagonal && !rim.has_islands;
+    if (is_wall_end) inlets.push_back(i);
+    FillOptions options;
+    options.tolerance = tolerance;
+    options.method = FillMethod::extend;
+    const FillOutcome outcome = filler.fill(openings[i], options);
+    const Fill* extended = std::get_if<Fill>(&outcome);
+    if (extended == nullptr || extended->points.empty()) continue;
+    double farthest = 0;
+    for (const Point& p : extended->points) {
+      farthest = std::max(farthest, std::fabs((p - rim.middle).dot(rim.normal)));
+    }
+    // Far away they meet by chance.
+    if (farthest > rim.radius || farthest <= tolerance) continue;
+    verdicts[i] = {CapDoubt::corner,
+                   "its neighbours carried on meet close by: a corner may be missing",
+                   FillMethod::extend,
+                   {}};
+  }
+  if (inlets.size() > 1) {
+    for (const std::size_t i : inlets) {
+      if (verdicts[i].doubt != CapDoubt::none) continue;
+      verdicts[i] = {CapDoubt::inlet,
+                     "one of " + std::to_string(inlets.size()) +
+                         " flat ends of walls: inlets and outlets are left open on purpose",
+                     {},
+                     {}};
+    }
+  }
+  return verdicts;
+}
+
+}  // namespace aguja

@@ -1,0 +1,140 @@
+// A flat cap goes in unasked only where nothing speaks for another shape.
+
+#include <cmath>
+
+#include <gtest/gtest.h>
+#include <Eigen/Geometry>
+
+#include "aguja/mend/mend.h"
+#include "aguja/solid/certificate.h"
+#include "tests/support/random_mesh.h"
+#include "tests/support/shapes.h"
+
+namespace aguja {
+namespace {
+
+using test::model_of;
+using test::without;
+
+struct Case {
+  std::string name;
+  Mesh mesh;
+  double volume;                 // of what is meant
+  std::string said;              // why it is not done unasked; empty: it is
+  std::vector<std::string> how;  // under `all`
+};
+
+Mesh without_corner(const Mesh& whole, const Point& corner) {
+  Mesh mesh = whole;
+  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+    return whole.point(t[0]) == corner || whole.point(t[1]) == corner ||
+           whole.point(t[2]) == corner;
+  });
+  return mesh;
+}
+
+// The square mouths of a bore through a plate, without its wall.
+Mesh bored_plate() {
+  return without(test::grid_box(6, {6, 6, 1}), [](const Point& p) {
+    const bool in = p.x() > 2 && p.x() < 4 && p.y() > 2 && p.y() < 4;
+    return in && (p.z() < 1e-9 || p.z() > 1 - 1e-9);
+  });
+}
+
+std::vector<Case> cases() {
+  const Mesh box = test::grid_box(4, {1, 1, 1});
+  const Mesh tube = test::cylinder(32, 10, 1, 10);
+  const double around = 16 * std::sin(2 * 3.14159265358979323846 / 32);
+  const auto at_end = [](const Point& p) { return p.z() < 1e-9 || p.z() > 10 - 1e-9; };
+  return {
+      {"a bore without its wall", bored_plate(), 32, "another rim fits it", {"ruled"}},
+      {"two ends without what is between",
+       without(tube, [](const Point& p) { return p.z() > 2 && p.z() < 8; }),
+       10 * around,
+       "another rim fits it",
+       {"ruled"}},
+      {"a tube open at both ends", without(tube, at_end), 10 * around, "inlets", {"flat", "flat"}},
+      {"a box without its lid",
+       without(box, [](const Point& p) { return p.z() > 1 - 1e-9; }),
+       1,
+       "",
+       {"flat"}},
+      {"a box without a corner", without_corner(box, {1, 1, 1}), 1, "decision", {"extend"}},
+      {"a hole in a flat face",
+       without(box,
+               [](const Point& p) {
+                 return p.z() > 1 - 1e-9 && (p.head<2>().array() - 0.5).abs().maxCoeff() < 0.25;
+               }),
+       1,
+       "in the face around it",
+       {"flat"}},
+      {"a lost triangle in a flat face",
+       without(box,
+               [](const Point& p) {
+                 return p.z() > 1 - 1e-9 && (p - Point(0.3, 0.4, 1)).norm() < 0.06;
+               }),
+       1,
+       "",
+       {"flat"}},
+  };
+}
+
+TEST(CapEvidence, SaysWhyACapIsNotPutInUnasked) {
+  for (const Case& c : cases()) {
+    SCOPED_TRACE(c.name);
+    ASSERT_GT(test::naked_edges(c.mesh), 0u);
+    const MendResult unasked = mend(model_of(c.mesh));
+    EXPECT_EQ(test::is_solid(unasked.model.parts[0].mesh()), c.said.empty());
+    bool is_said = c.said.empty();
+    for (const Step& step : unasked.proposed) {
+      is_said = is_said || step.why.find(c.said) != std::string::npos;
+    }
+    EXPECT_TRUE(is_said);
+    MendOptions options;
+    options.accepted.all = true;
+    const MendResult result = mend(model_of(c.mesh), options);
+    EXPECT_TRUE(test::is_solid(result.model.parts[0].mesh()));
+    EXPECT_NEAR(test::volume_of(result.model.parts[0].mesh()), c.volume, 1e-9 * c.volume);
+    std::vector<std::string> how;
+    for (const LedgerLine& line : result.ledger) {
+      if (line.remedy == remedies::fill)
+        how.push_back(line.method.substr(0, line.method.find(':')));
+    }
+    EXPECT_EQ(how, c.how);
+  }
+}
+
+TEST(CapEvidence, DoesNotDependOnPlaceTurnOrOrder) {
+  test::Random random(4);
+  for (const Case& c : cases()) {
+    SCOPED_TRACE(c.name);
+    for (int i = 0; i < 10; ++i) {
+      Mesh mesh = c.mesh;
+      const Eigen::AngleAxisd turn(random.between(0, 3), Vector(1, random.unit(), 2).normalized());
+      const Vector shift(random.between(-50, 50), random.between(-50, 50), 7);
+      for (Point& p : mesh.points) p = turn * p + shift;
+      std::shuffle(mesh.triangles.begin(), mesh.triangles.end(), random.engine());
+      MendOptions options;
+      options.tolerance = 1e-9;
+      const MendResult unasked = mend(model_of(mesh), options);
+      EXPECT_EQ(test::is_solid(unasked.model.parts[0].mesh()), c.said.empty());
+    }
+  }
+}
+
+TEST(CapEvidence, RimsOfDifferentSizeAreNotBridged) {
+  // A bore that is a step: its mouths differ.
+  Mesh mesh = without(test::grid_box(8, {8, 8, 1}), [](const Point& p) {
+    const double reach = p.z() < 1e-9 ? 2 : p.z() > 1 - 1e-9 ? 1 : 0;
+    return (p.head<2>().array() - 4).abs().maxCoeff() < reach;
+  });
+  const MendResult result = mend(model_of(mesh));
+  EXPECT_EQ(result.proposed.size(), 2u);
+  for (const Step& step : result.proposed) {
+    EXPECT_EQ(step.selection.ids.size(), 1u);
+    EXPECT_NE(step.why.find("in the face around it"), std::string::npos) << step.why;
+  }
+}
+
+}  // namespace
+}  // namespace aguja
