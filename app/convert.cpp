@@ -162,13 +162,19 @@ struct ConvertCommand : Session {
     Selection selection;
     for (const std::string& clause : only) add_clause(selection, clause, model.unit);
     std::vector<Finding> findings;
-    if (findings_as_groups || selection.names_findings() || !selection.but.empty()) {
+    if (findings_as_groups || selection.names_findings() || selection.leaves_out()) {
       InspectOptions all;
       all.most_triangles = std::numeric_limits<std::size_t>::max();
       findings = inspect(model, all, &times(), progress()).findings;
     }
-    if (const auto missing = missing_ids(selection, findings); !missing.empty()) {
-      throw ArgumentError("--only: there is no finding " + missing[0]);
+    auto missing = missing_ids(selection, findings);
+    for (std::string& id : missing_but_ids(selection, findings)) missing.push_back(std::move(id));
+    if (!missing.empty()) {
+      std::vector<std::string_view> known;
+      for (const Finding& f : findings) known.push_back(f.id);
+      throw ArgumentError("--only: there is no finding " + missing[0] +
+                          (known.empty() ? std::string("; nothing was found")
+                                         : "; the nearest is " + nearest_word(missing[0], known)));
     }
     std::vector<std::vector<TriangleId>> chosen;
     if (!only.empty()) {

@@ -195,7 +195,8 @@ struct MendCommand : Session {
             return mend_text(model, report, file_label(),
                              {.width = width(), .every_finding = each});
           });
-    const bool is_well = report.certificate.verdict == Verdict::solid && r.large_refusals == 0;
+    const bool is_well = report.certificate.verdict == Verdict::solid && r.large_refusals == 0 &&
+                         r.idle_plan_steps == 0;
     return is_well ? kAllWell : kErrorsInGeometry;
   }
 
@@ -281,7 +282,7 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
       "Unasked it welds equal points, stitches, orients, drops exact copies, and fills flat\n"
       "openings that nothing speaks against; everything else is proposed. Exit status 1 unless the "
       "verdict is solid and\n"
-      "nothing large was refused.\n"
+      "nothing large, and no step of a plan, was refused.\n"
       "Examples: aguja mend torn.stl -o whole.stl\n"
       "          aguja mend torn.stl --dry-run --write-plan plan.toml\n"
       "          aguja mend torn.stl --plan plan.toml -o whole.stl");

@@ -10,9 +10,9 @@ namespace aguja {
 namespace {
 
 // What several jobs tell of themselves, one at a time.
-class SharedProgress : public Progress {
+class JobProgress : public Progress {
  public:
-  SharedProgress(Progress* told, std::string_view stage, std::size_t total)
+  JobProgress(Progress* told, std::string_view stage, std::size_t total)
       : told_(told), stage_(stage), total_(total) {}
 
   bool advance(std::string_view, double) override { return add(0); }
@@ -36,7 +36,7 @@ class SharedProgress : public Progress {
 void run_jobs(std::span<const std::size_t> sizes, std::size_t small, std::string_view stage,
               Progress* progress, const std::function<void(std::size_t, Progress*)>& work) {
   if (sizes.size() == 1) return work(0, progress);
-  SharedProgress shared(progress, stage,
+  JobProgress shared(progress, stage,
                         std::accumulate(sizes.begin(), sizes.end(), std::size_t{0}));
   const auto run = [&](std::size_t i) {
     work(i, &shared);

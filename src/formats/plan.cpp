@@ -108,12 +108,17 @@ class PlanReader : TomlReader {
     if (!value) fail(node.source(), "expected true or false", "true or false", "");
     return *value;
   }
+  // Numbers are words, too: patches are known by them.
   std::vector<std::string> words_of(const toml::node& node) const {
     if (node.is_string()) return {word(node)};
+    if (const auto* number = node.as_integer()) return {std::to_string(number->get())};
     const auto* list = node.as_array();
     if (list == nullptr) fail(node.source(), "expected texts in brackets", "an array", "");
     std::vector<std::string> all;
-    for (const toml::node& one : *list) all.push_back(word(one));
+    for (const toml::node& one : *list) {
+      const auto* number = one.as_integer();
+      all.push_back(number != nullptr ? std::to_string(number->get()) : word(one));
+    }
     return all;
   }
   // Lengths in threes, each bare or with a unit.
@@ -128,7 +133,7 @@ class PlanReader : TomlReader {
         const std::vector<double> more = numbers(one);
         all.insert(all.end(), more.begin(), more.end());
       } else {
-        all.push_back(number(one));
+        all.push_back(coordinate(one));
       }
     }
     return all;
@@ -147,7 +152,11 @@ class PlanReader : TomlReader {
       if (const auto* node = table.get(key)) s.patches = words_of(*node);
     }
     if (const auto* node = table.get("part")) s.part = word(*node);
-    if (const auto* node = table.get("but")) s.but = words_of(*node);
+    if (const auto* node = table.get("but")) {
+      for (const std::string& clause : words_of(*node)) {
+        parsed(*node, [&] { return add_clause(s, "but:" + clause, unit_), true; });
+      }
+    }
     if (const auto* node = table.get("near")) s.near = point(*node, "near");
     if (const auto* node = table.get("within")) s.within = length(*node, false);
     if (const auto* node = table.get("box")) {
@@ -262,7 +271,7 @@ class PlanWriter {
       ranges.push_back(std::to_string(first) + "-" + std::to_string(last));
     }
     list("triangles", "triangles", ranges, same);
-    list("but", "but", sel.but, same);
+    list("but", "but", but_clauses(sel), same);
     for (const SettingInfo& setting : info(s.remedy).settings) {
       const auto at = s.settings.find(std::string(setting.key));
       if (at != s.settings.end()) line(setting.key, value(setting, at->second));

@@ -128,12 +128,18 @@ class TomlReader {
     }
     return value;
   }
+  // Bare or with a unit, on either side of the origin.
+  double coordinate(const toml::node& node) const {
+    std::string text = quantity(node);
+    std::erase(text, ' ');
+    return parsed(node, [&] { return parse_length(text, unit_); });
+  }
   Point point(const toml::node& node, std::string_view key) const {
     const auto* p = node.as_array();
     if (p == nullptr || p->size() != 3) {
       fail(node.source(), std::string(key) + " is a point: [x, y, z]", "three numbers", "");
     }
-    return {number(*p->get(0)), number(*p->get(1)), number(*p->get(2))};
+    return {coordinate(*p->get(0)), coordinate(*p->get(1)), coordinate(*p->get(2))};
   }
   template <class Each>
   void for_each(const toml::table& root, std::string_view key, const Each& each) const {

@@ -25,7 +25,7 @@ bool comes_before(const SortedCorners& a, const SortedCorners& b) {
                                       lexicographically_less);
 }
 
-TriangleCorners corners_of(const Mesh& mesh, TriangleId t) {
+TriangleCorners corners_given_up(const Mesh& mesh, TriangleId t) {
   const Triangle& c = mesh.triangle(t);
   return {mesh.point(c[0]), mesh.point(c[1]), mesh.point(c[2])};
 }
@@ -96,7 +96,7 @@ std::vector<TriangleId> closed_shells_among(const KnownMesh& before,
   for (std::uint32_t i = 0; i < goes.size(); ++i) {
     Shell& own = shells[sets.find(i)];
     own.is_open = own.is_open || is_open[i];
-    const TriangleCorners c = corners_of(mesh, goes[i]);
+    const TriangleCorners c = corners_given_up(mesh, goes[i]);
     if (!own.origin) own.origin = c[0];
     own.volume += (c[0] - *own.origin).dot((c[1] - *own.origin).cross(c[2] - *own.origin)) / 6;
     own.area += area_of(c);
@@ -135,7 +135,7 @@ double area_without_copies(const Mesh& mesh, const std::vector<bool>& left_out) 
 
 double area_of_triangles(const Mesh& mesh, std::span<const TriangleId> triangles) {
   double sum = 0;
-  for (const TriangleId t : triangles) sum += area_of(corners_of(mesh, t));
+  for (const TriangleId t : triangles) sum += area_of(corners_given_up(mesh, t));
   return sum;
 }
 

@@ -239,10 +239,17 @@ class Mender {
   }
 
   void note(Step step, const StepReport& report) {
-    for (const LedgerLine& line : report.lines) {
+    bool is_refused = false;
+    for (LedgerLine line : report.lines) {
       if (step.method.empty()) step.method = line.method;
-      result_.ledger.push_back(line);
+      if (line.part_id == 0 && line.refused.empty() && !step.selection.is_empty()) {
+        line.refused.push_back({RefusalReason::does_not_apply,
+                                step.selection.near.value_or(Point::Zero()), "it selects nothing"});
+      }
+      is_refused = is_refused || !line.refused.empty();
+      result_.ledger.push_back(std::move(line));
     }
+    if (options_.plan && is_refused && !report.changed) ++result_.idle_plan_steps;
     // Whoever runs the plan decides on its steps: what was refused for its size is not among them.
     step.on = report.changed || std::none_of(report.lines.begin(), report.lines.end(), is_large);
     number_ = std::max(number_, step.number);

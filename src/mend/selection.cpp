@@ -8,7 +8,6 @@
 
 #include "aguja/base/error.h"
 #include "aguja/geometry/distance.h"
-#include "base/short_text.h"
 
 namespace aguja {
 namespace {
@@ -55,9 +54,78 @@ bool is_id(const std::string& text) {
   });
 }
 
+FindingKind known_kind(const std::string& word) {
+  if (const auto kind = parse_finding_kind(word)) return *kind;
+  std::vector<std::string_view> words;
+  for (const KindInfo& k : all_kinds()) words.push_back(k.slug);
+  throw ArgumentError("the kind '" + word + "' is not known; the nearest is '" +
+                      std::string(nearest_word(word, words)) + "'");
+}
+
+using Ranges = std::vector<std::pair<std::uint32_t, std::uint32_t>>;
+
+void add_ranges(const std::string& text, Ranges& ranges) {
+  for (const std::string& range : split(text, ',')) {
+    const auto ends = split(range, '-');
+    const std::uint32_t first = whole_number(ends[0]);
+    const std::uint32_t last = ends.size() == 2 ? whole_number(ends[1]) : first;
+    if (ends.size() > 2 || last < first) {
+      throw ArgumentError("triangles: expected ranges such as 5-9,12; got '" + range + "'");
+    }
+    ranges.emplace_back(first, last);
+  }
+}
+
+Box box_clause(const std::string& text, LengthUnit unit) {
+  const auto v = lengths(text, 6, unit, "box");
+  Box box;
+  box.extend(Point(v[0], v[1], v[2]));
+  box.extend(Point(v[3], v[4], v[5]));
+  return box;
+}
+
+void leave_out_clause(Selection& s, const std::string& clause, LengthUnit unit) {
+  const std::size_t colon = clause.find(':');
+  const std::string key = colon == std::string::npos ? "" : clause.substr(0, colon);
+  const std::string value = colon == std::string::npos ? clause : clause.substr(colon + 1);
+  if (key == "box") {
+    s.but_boxes.push_back(box_clause(value, unit));
+  } else if (key == "triangles") {
+    add_ranges(value, s.but_triangles);
+  } else if (key == "part") {
+    s.but_parts.push_back(value);
+  } else if (key == "kind") {
+    s.but.emplace_back(slug(known_kind(value)));
+  } else if (key == "patch" || key == "id") {
+    s.but.push_back(value);
+  } else {
+    s.but.push_back(clause);
+  }
+}
+
+std::string text_of_point(const Point& p) {
+  std::string text;
+  for (int axis = 0; axis < 3; ++axis) {
+    char digits[32];
+    const auto end = std::to_chars(digits, digits + sizeof(digits), p[axis]).ptr;
+    text.append(axis > 0 ? "," : "").append(digits, end);
+  }
+  return text;
+}
+std::string text_of_box(const Box& box) {
+  return "box:" + text_of_point(box.low) + "," + text_of_point(box.high);
+}
+std::string text_of_range(const std::pair<std::uint32_t, std::uint32_t>& range) {
+  return "triangles:" + std::to_string(range.first) + "-" + std::to_string(range.second);
+}
+
 bool is_left_out(const Selection& s, const Finding& f) {
   return std::any_of(s.but.begin(), s.but.end(),
                      [&](const std::string& but) { return but == f.id || but == slug(f.kind); });
+}
+
+bool lies_in_any(std::span<const Box> boxes, const Point& p) {
+  return std::any_of(boxes.begin(), boxes.end(), [&](const Box& box) { return box.contains(p); });
 }
 
 // By patch of the part: is it one of these, by number, name, or part and name?
@@ -106,36 +174,17 @@ void add_clause(Selection& selection, const std::string& clause, LengthUnit unit
   } else if (key == "id") {
     selection.ids.push_back(value);
   } else if (key == "kind") {
-    const auto kind = parse_finding_kind(value);
-    if (!kind) {
-      std::vector<std::string_view> words;
-      for (const KindInfo& k : all_kinds()) words.push_back(k.slug);
-      throw ArgumentError("the kind '" + value + "' is not known; the nearest is '" +
-                          nearest_word(value, words) + "'");
-    }
-    selection.kinds.push_back(*kind);
+    selection.kinds.push_back(known_kind(value));
   } else if (key == "patch") {
     selection.patches.push_back(value);
   } else if (key == "part") {
     selection.part = value;
   } else if (key == "but") {
-    selection.but.push_back(value);
+    leave_out_clause(selection, value, unit);
   } else if (key == "triangles") {
-    for (const std::string& range : split(value, ',')) {
-      const auto ends = split(range, '-');
-      const std::uint32_t first = whole_number(ends[0]);
-      const std::uint32_t last = ends.size() == 2 ? whole_number(ends[1]) : first;
-      if (ends.size() > 2 || last < first) {
-        throw ArgumentError("triangles: expected ranges such as 5-9,12; got '" + range + "'");
-      }
-      selection.triangles.emplace_back(first, last);
-    }
+    add_ranges(value, selection.triangles);
   } else if (key == "box") {
-    const auto v = lengths(value, 6, unit, "box");
-    Box box;
-    box.extend(Point(v[0], v[1], v[2]));
-    box.extend(Point(v[3], v[4], v[5]));
-    selection.box = box;
+    selection.box = box_clause(value, unit);
   } else if (key == "near") {
     const auto v = lengths(value, 3, unit, "near");
     selection.near = Point(v[0], v[1], v[2]);
@@ -154,16 +203,19 @@ std::string text_of(const Selection& s) {
   for (const std::string& id : s.ids) say(id);
   for (const FindingKind k : s.kinds) say("kind:" + std::string(slug(k)));
   for (const std::string& p : s.patches) say("patch:" + p);
-  for (const auto& [first, last] : s.triangles) {
-    say("triangles:" + std::to_string(first) + "-" + std::to_string(last));
-  }
-  const auto point = [](const Point& p) {
-    return short_text(p.x()) + "," + short_text(p.y()) + "," + short_text(p.z());
-  };
-  if (s.box) say("box:" + point(s.box->low) + "," + point(s.box->high));
-  if (s.near) say("near:" + point(*s.near));
-  for (const std::string& b : s.but) say("but:" + b);
+  for (const auto& range : s.triangles) say(text_of_range(range));
+  if (s.box) say(text_of_box(*s.box));
+  if (s.near) say("near:" + text_of_point(*s.near));
+  for (const std::string& clause : but_clauses(s)) say("but:" + clause);
   return text;
+}
+
+std::vector<std::string> but_clauses(const Selection& s) {
+  std::vector<std::string> clauses = s.but;
+  for (const std::string& part : s.but_parts) clauses.push_back("part:" + part);
+  for (const auto& range : s.but_triangles) clauses.push_back(text_of_range(range));
+  for (const Box& box : s.but_boxes) clauses.push_back(text_of_box(box));
+  return clauses;
 }
 
 std::vector<std::size_t> select_findings(const Selection& s, std::span<const Finding> findings) {
@@ -179,7 +231,10 @@ std::vector<std::size_t> select_findings(const Selection& s, std::span<const Fin
     if (s.names_findings() && !by_id && !by_kind) continue;
     // An id is one finding wherever it lies.
     if (!by_id && s.box && !s.box->contains(f.place)) continue;
-    if (is_left_out(s, f)) continue;
+    if (is_left_out(s, f) || lies_in_any(s.but_boxes, f.place) ||
+        std::find(s.but_parts.begin(), s.but_parts.end(), f.part) != s.but_parts.end()) {
+      continue;
+    }
     if (s.near && !by_id) {
       const double d = (f.place - *s.near).norm();
       if ((s.within > 0 && d > s.within) || d >= nearest) continue;
@@ -202,6 +257,14 @@ std::vector<std::string> missing_ids(const Selection& s, std::span<const Finding
     if (left.contains(id)) missing.push_back(id);
   }
   return missing;
+}
+
+std::vector<std::string> missing_but_ids(const Selection& s, std::span<const Finding> findings) {
+  Selection ids;
+  for (const std::string& word : s.but) {
+    if (is_id(word)) ids.ids.push_back(word);
+  }
+  return missing_ids(ids, findings);
 }
 
 namespace {
@@ -230,7 +293,11 @@ std::pair<std::size_t, TriangleId> nearest_triangle(const Model& model, const Se
 }
 
 void check_names(const Model& model, const Selection& s) {
-  if (s.part.empty() && s.patches.empty()) return;
+  std::vector<std::string> wanted_patches = s.patches;
+  for (const std::string& word : s.but) {
+    if (!parse_finding_kind(word) && !is_id(word)) wanted_patches.push_back(word);
+  }
+  if (s.part.empty() && s.but_parts.empty() && wanted_patches.empty()) return;
   const auto list = [](const std::set<std::string>& names) {
     std::string text;
     std::size_t count = 0;
@@ -245,14 +312,17 @@ void check_names(const Model& model, const Selection& s) {
     parts.insert(part.name);
     for (const std::string& name : part.patch_names()) patches.insert(name);
   }
-  if (!s.part.empty() && !parts.contains(s.part)) {
-    throw ArgumentError("there is no part '" + s.part + "'; there are: " + list(parts));
+  std::vector<std::string> wanted_parts = s.but_parts;
+  if (!s.part.empty()) wanted_parts.push_back(s.part);
+  for (const std::string& part : wanted_parts) {
+    if (parts.contains(part)) continue;
+    throw ArgumentError("there is no part '" + part + "'; there are: " + list(parts));
   }
   std::vector<std::vector<bool>> used;
-  if (!s.patches.empty()) {
+  if (!wanted_patches.empty()) {
     for (const Part& part : model.parts) used.push_back(used_patches(part));
   }
-  for (const std::string& wanted : s.patches) {
+  for (const std::string& wanted : wanted_patches) {
     bool there = false;
     for (std::size_t p = 0; p < model.parts.size() && !there; ++p) {
       const std::vector<bool> named = named_patches({wanted}, model.parts[p]);
@@ -286,9 +356,24 @@ void leave_out(const Model& model, std::span<const Finding> findings, const Sele
     const Part& part = model.parts[p];
     const std::vector<bool> patches = named_patches(s.but, part);
     const bool has_patches = !part.mesh().patch_of.empty();
+    if (std::find(s.but_parts.begin(), s.but_parts.end(), part.name) != s.but_parts.end()) {
+      wanted[p].clear();
+    }
+    const auto in_box = [&](TriangleId t) {
+      const TriangleCorners corners = corners_of(part.mesh(), t);
+      return std::any_of(s.but_boxes.begin(), s.but_boxes.end(), [&](const Box& box) {
+        return std::all_of(corners.begin(), corners.end(),
+                           [&](const Point& c) { return box.contains(c); });
+      });
+    };
     std::erase_if(wanted[p], [&](TriangleId t) {
       return std::binary_search(out[p].begin(), out[p].end(), t) ||
-             (has_patches && patches[part.mesh().patch_of[t.value].value]);
+             (has_patches && !patches.empty() && patches[part.mesh().patch_of[t.value].value]) ||
+             std::any_of(s.but_triangles.begin(), s.but_triangles.end(),
+                         [&](const auto& range) {
+                           return range.first <= t.value && t.value <= range.second;
+                         }) ||
+             in_box(t);
     });
   }
 }
@@ -306,7 +391,7 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
     for (const std::size_t i : select_findings(s, findings)) add_triangles(findings[i], wanted);
   }
   const bool only_place = !s.names_findings() && !by_patch && !by_range;
-  const bool all_there = only_place && !s.near && (s.box || !s.part.empty() || !s.but.empty());
+  const bool all_there = only_place && !s.near && (s.box || !s.part.empty() || s.leaves_out());
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     const Part& part = model.parts[p];
     if (!by_patch && !by_range && !all_there) break;
@@ -336,7 +421,7 @@ std::vector<std::vector<TriangleId>> select_triangles(const Model& model,
     std::sort(own.begin(), own.end());
     own.erase(std::unique(own.begin(), own.end()), own.end());
   }
-  if (!s.but.empty()) leave_out(model, findings, s, wanted);
+  if (s.leaves_out()) leave_out(model, findings, s, wanted);
   return wanted;
 }
 

@@ -10,7 +10,7 @@ std::vector<RemedyTarget> targets_of(const MendState& state, std::span<const Fin
                                      const Step& step) {
   Selection selection = step.selection;
   const bool is_picked =
-      !selection.ids.empty() || !selection.but.empty() || selection.near || selection.box;
+      !selection.ids.empty() || selection.leaves_out() || selection.near || selection.box;
   const std::vector<std::string> missing = missing_ids(selection, findings);
   if (!missing.empty()) {
     // Earlier steps may have changed an id: the same kind at the same place is the same finding.

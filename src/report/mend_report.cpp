@@ -119,6 +119,7 @@ Json mend_json(const Model& model, const MendReport& report, const RunFacts& fac
   }
   object["unexplained"] = r.unexplained;
   object["large_refusals"] = r.large_refusals;
+  object["idle_plan_steps"] = r.idle_plan_steps;
   object["proposed"] = Json::array();
   for (const Step& step : r.proposed) object["proposed"].push_back(step_json(step));
   object["still_open"] = Json::array();
@@ -352,6 +353,10 @@ std::string distance_lines(const MendReport& report, LengthUnit unit) {
   if (r.large_refusals > 0) {
     text += fmt::format("  left      {} would have given up much of a part: see above\n",
                         plural(r.large_refusals, "step"));
+  }
+  if (r.idle_plan_steps > 0) {
+    text += fmt::format("  refused   {} of the plan did nothing: see above\n",
+                        plural(r.idle_plan_steps, "step"));
   }
   if (r.area_added > 0)
     text += fmt::format("  added     {} {}² of surface\n", brief(r.area_added), u);

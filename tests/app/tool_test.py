@@ -253,6 +253,13 @@ class ToolTest(unittest.TestCase):
         self.assertEqual(self.report("certify", out)["volume"], whole["certificate"]["volume"])
         until = self.report("mend", model, "--plan", plan, "--dry-run", "--until", "1", status=1)
         self.assertEqual(until["after"]["counts"]["naked_edges"], 6)
+        # A step that does nothing is no success, whatever the verdict.
+        idle = self.folder / "idle.toml"
+        idle.write_text('format = "aguja-plan"\nversion = 1\n[[steps]]\nremedy = "drop"\nbox = [[900, 900, 900], ["1 m", 1000, 1000]]\n')
+        report = self.report("mend", self.folder / "pod.stl", "--plan", idle, "--dry-run", status=1)
+        self.assertTrue(report["solid"])
+        self.assertEqual(report["idle_plan_steps"], 1)
+        self.assertEqual(report["ledger"][0]["refused"][0]["detail"], "it selects nothing")
         # A plan is for the file that it was made for.
         self.assertEqual(run("mend", self.folder / "pod.stl", "--plan", plan, "--dry-run").returncode, 2)
         broken = self.folder / "broken.toml"

@@ -122,6 +122,26 @@ TEST(Plan, ReadsWhatThePageSaves) {
   EXPECT_EQ(plan.waivers.size(), 1u);
 }
 
+TEST(Plan, CoordinatesMayCarryUnitsAndPatchesMayBeNumbers) {
+  const Plan plan = parse_plan(
+      "format = \"aguja-plan\"\nversion = 1\n\n[[steps]]\nremedy = \"drop\"\npatch = 3\n"
+      "box = [[\"-0.1 mm\", 0, \"1cm\"], [\"2in\", 1, 20]]\nbut = [4, \"box:0,0,0,1mm,2,3\", "
+      "\"triangles:2\"]\n"
+      "\n[[steps]]\nremedy = \"move\"\nat = [\"1 mm\", 2, 3]\nto = [1, \"0.2cm\", 3]\n",
+      LengthUnit::millimetre);
+  ASSERT_EQ(plan.steps.size(), 2u);
+  const Selection& s = plan.steps[0].selection;
+  EXPECT_EQ(s.patches, std::vector<std::string>{"3"});
+  EXPECT_EQ(s.box->low, Point(-0.1, 0, 10));
+  EXPECT_EQ(s.box->high, Point(50.8, 1, 20));
+  EXPECT_EQ(s.but, std::vector<std::string>{"4"});
+  EXPECT_EQ(s.but_boxes.at(0).high, Point(1, 2, 3));
+  EXPECT_EQ(s.but_triangles.at(0).first, 2u);
+  const Plan again = parse_plan(plan_text(plan, LengthUnit::millimetre), LengthUnit::millimetre);
+  EXPECT_EQ(text_of(again.steps[0].selection), text_of(s));
+  EXPECT_EQ(again.steps[1].settings, plan.steps[1].settings);
+}
+
 TEST(Plan, LengthsMayCarryUnits) {
   const Plan plan =
       parse("tolerance = \"1mm\"\n[[steps]]\nremedy = \"stitch\"\ntolerance = \"0.1in\"\n",

@@ -40,13 +40,15 @@ struct Scene {
 TEST(Selection, ReadsWhatItWrites) {
   const Selection s =
       selection_of({"opening-0123abcd", "kind:crack", "patch:lid", "part:pod", "triangles:5-9,12",
-                    "box:0,0,0,1,2,3mm", "near:1cm,2,3", "but:crack-0123abcd"});
+                    "box:0,0,0,1,2,3mm", "near:1cm,2,3", "but:crack-0123abcd", "but:part:lid",
+                    "but:box:0,0,0,0.1,2e-3in,3", "but:triangles:5"});
   EXPECT_EQ(s.ids, std::vector<std::string>{"opening-0123abcd"});
   EXPECT_EQ(s.triangles.size(), 2u);
   EXPECT_EQ(s.near->x(), 10);
   EXPECT_EQ(text_of(s),
             "part:pod opening-0123abcd kind:crack patch:lid triangles:5-9 triangles:12-12 "
-            "box:0,0,0,1,2,3 near:10,2,3 but:crack-0123abcd");
+            "box:0,0,0,1,2,3 near:10,2,3 but:crack-0123abcd but:part:lid but:triangles:5-5 "
+            "but:box:0,0,0,0.1,0.0508,3");
 }
 
 TEST(Selection, RefusesWhatItCannotUnderstand) {
@@ -91,10 +93,20 @@ TEST(Selection, TakesTrianglesByPatchRangeBoxAndAllBut) {
   EXPECT_EQ(scene.triangles(selection_of({"triangles:3-5,7"})).size(), 4u);
   EXPECT_EQ(scene.triangles(selection_of({"patch:x0", "box:0,0,0,1,0.5,1"})).size(), 64u);
   EXPECT_EQ(scene.triangles(selection_of({"but:x0"})).size(), all - 128);
+  EXPECT_EQ(scene.triangles(selection_of({"but:patch:x0", "but:2"})).size(), all - 256);
+  EXPECT_EQ(scene.triangles(selection_of({"but:triangles:3-5,7"})).size(), all - 4);
+  EXPECT_EQ(scene.triangles(selection_of({"patch:x0", "but:box:0,0,0,1,0.5,1"})).size(), 64u);
+  EXPECT_TRUE(scene.triangles(selection_of({"but:part:box"})).empty());
   EXPECT_EQ(scene.triangles(selection_of({"near:0,0.5,0.5"})).size(), 128u);
   EXPECT_TRUE(scene.triangles({}).empty());
   EXPECT_THROW(scene.triangles(selection_of({"patch:lid"})), ArgumentError);
   EXPECT_THROW(scene.triangles(selection_of({"part:lid"})), ArgumentError);
+  // What leaves nothing out would select everything in silence.
+  for (const char* nothing : {"but:lid", "but:patch:lid", "but:part:lid", "but:knd:crack"}) {
+    EXPECT_THROW(scene.triangles(selection_of({nothing})), ArgumentError) << nothing;
+  }
+  EXPECT_THROW(selection_of({"but:kind:crak"}), ArgumentError);
+  EXPECT_EQ(missing_but_ids(selection_of({"but:opening-00000000"}), scene.findings).size(), 1u);
 }
 
 TEST(Selection, OnlyTrianglesKeepsNamesAndPoints) {

@@ -69,6 +69,8 @@ struct MendResult {
   double area_removed = 0;
   /// Steps that were refused, wholly or in part, since much would have gone (`RefusalReason::large`).
   std::size_t large_refusals = 0;
+  /// Steps of the plan given that did nothing, since they were refused or selected nothing.
+  std::size_t idle_plan_steps = 0;
   double largest_movement = 0;  ///< an upper bound, from the ledger
   /// No more than this lies between input and output so far as nothing was added or removed: what
   /// was found, and by how much it may be more.

@@ -23,16 +23,26 @@ struct Selection {
   std::vector<std::string> patches;  ///< by name, `part/name` or number
   /// First and last number of ranges of triangles, counted through the part.
   std::vector<std::pair<std::uint32_t, std::uint32_t>> triangles;
-  std::vector<std::string> but;  ///< ids and kinds of findings, and patches, that are left out
+  // What is left out: ids and kinds of findings, patches; parts; triangles; what lies in boxes.
+  std::vector<std::string> but;
+  std::vector<std::string> but_parts;
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> but_triangles;
+  std::vector<Box> but_boxes;
 
   [[nodiscard]] bool is_empty() const;
+  [[nodiscard]] bool leaves_out() const {
+    return !but.empty() || !but_parts.empty() || !but_triangles.empty() || !but_boxes.empty();
+  }
   [[nodiscard]] bool names_findings() const { return !ids.empty() || !kinds.empty(); }
 };
 
 /// Reads one clause: `opening-1a2b3c4d` (an id), `kind:crack`, `patch:NAME`, `part:NAME`,
-/// `triangles:5-9,12`, `box:X,Y,Z,X,Y,Z`, `near:X,Y,Z`, `but:ID-KIND-OR-PATCH`; adds it to the
-/// selection. Errors: ArgumentError saying what was expected.
+/// `triangles:5-9,12`, `box:X,Y,Z,X,Y,Z`, `near:X,Y,Z`, or `but:` before any of these but the last,
+/// or before a bare id, kind or patch; adds it to the selection.
+/// Errors: ArgumentError saying what was expected.
 void add_clause(Selection& selection, const std::string& clause, LengthUnit unit);
+/// What is left out, as clauses without `but:`; lengths in the unit that they were read in.
+[[nodiscard]] std::vector<std::string> but_clauses(const Selection& selection);
 [[nodiscard]] std::string text_of(const Selection& selection);
 
 /// Numbers of the findings that it is about, rising. Only ids that are there are found: see
@@ -41,6 +51,9 @@ void add_clause(Selection& selection, const std::string& clause, LengthUnit unit
                                                        std::span<const Finding> findings);
 [[nodiscard]] std::vector<std::string> missing_ids(const Selection& selection,
                                                    std::span<const Finding> findings);
+/// The same of ids that are left out.
+[[nodiscard]] std::vector<std::string> missing_but_ids(const Selection& selection,
+                                                       std::span<const Finding> findings);
 
 /// The triangles that it is about, by part, rising: those of its findings, patches and ranges, or
 /// all in its box; `findings` list all their triangles. Errors: ArgumentError (a patch or part that
