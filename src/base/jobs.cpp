@@ -36,8 +36,7 @@ class JobProgress : public Progress {
 void run_jobs(std::span<const std::size_t> sizes, std::size_t small, std::string_view stage,
               Progress* progress, const std::function<void(std::size_t, Progress*)>& work) {
   if (sizes.size() == 1) return work(0, progress);
-  JobProgress shared(progress, stage,
-                        std::accumulate(sizes.begin(), sizes.end(), std::size_t{0}));
+  JobProgress shared(progress, stage, std::accumulate(sizes.begin(), sizes.end(), std::size_t{0}));
   const auto run = [&](std::size_t i) {
     work(i, &shared);
     if (!shared.add(sizes[i])) throw Cancelled();
