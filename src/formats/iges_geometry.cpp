@@ -36,6 +36,7 @@ Placement IgesGeometry::matrix(std::uint64_t number, std::uint64_t asked_by, int
 
 CurvePtr IgesGeometry::curve(std::uint64_t number, std::uint64_t asked_by, bool raw) {
   const IgesEntity& e = file_.entity(number, asked_by);
+  if (const auto known = curves_.find({number, raw}); known != curves_.end()) return known->second;
   if (++depth_ > kMostDepth) {
     depth_ = 0;
     throw IgesError(number, "is made of itself");
@@ -48,7 +49,9 @@ CurvePtr IgesGeometry::curve(std::uint64_t number, std::uint64_t asked_by, bool 
     throw;
   }
   --depth_;
-  return e.matrix != 0 ? make_moved(made, matrix(e.matrix, number)) : made;
+  if (e.matrix != 0) made = make_moved(made, matrix(e.matrix, number));
+  curves_[{number, raw}] = made;
+  return made;
 }
 
 CurvePtr IgesGeometry::make_curve(const IgesEntity& e, double s, bool raw) {

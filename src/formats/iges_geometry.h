@@ -16,7 +16,11 @@ class IgesGeometry {
 
   [[nodiscard]] const IgesFile& file() const { return file_; }
   [[nodiscard]] double scale() const { return scale_; }
-  void set_scale(double scale) { scale_ = scale; }
+  void set_scale(double scale) {
+    scale_ = scale;
+    curves_.clear();
+    surfaces_.clear();
+  }
   /// A transformation with those that it is placed by; 0: none.
   [[nodiscard]] Placement matrix(std::uint64_t number, std::uint64_t asked_by, int depth = 0);
   /// In the model's unit; `raw`: in a surface's parameters, unscaled.
@@ -49,6 +53,8 @@ class IgesGeometry {
   const IgesFile& file_;
   double scale_;
   int depth_ = 0;
+  // Entities may name each other twice per level: each is made once.
+  std::map<std::pair<std::uint64_t, bool>, CurvePtr> curves_;  // by number and `raw`
   std::map<std::uint64_t, SurfacePtr> surfaces_;
 };
 

@@ -125,9 +125,10 @@ BoxTree::BoxTree(Array<FloatBox> boxes) {
     for (std::size_t b = r.begin; b < r.end; ++b) {
       for (std::size_t slot = 0; slot < kBlock; ++slot) {
         const std::size_t i = b * kBlock + slot;
+        // What fills up the last block meets nothing, not even a box without end.
         FloatBox box;
-        box.low.fill(kFloatInfinity);
-        box.high.fill(-kFloatInfinity);
+        box.low.fill(std::numeric_limits<float>::quiet_NaN());
+        box.high.fill(std::numeric_limits<float>::quiet_NaN());
         if (i < items_.size()) {
           items_[i] = morton.item(keys[i]);
           box = boxes[items_[i]];

@@ -8,6 +8,8 @@
 #include <tuple>
 #include <unordered_map>
 
+#include <Eigen/Geometry>
+
 #include "aguja/base/jobs.h"
 #include "aguja/solid/internal_triangles.h"
 #include "inspect/checks.h"

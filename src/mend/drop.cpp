@@ -5,6 +5,8 @@
 #include <optional>
 #include <set>
 
+#include <Eigen/Geometry>
+
 #include "aguja/mesh/components.h"
 #include "aguja/mesh/duplicates.h"
 #include "aguja/mesh/weld.h"

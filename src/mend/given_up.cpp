@@ -5,6 +5,8 @@
 #include <cmath>
 #include <unordered_map>
 
+#include <Eigen/Geometry>
+
 #include "aguja/mesh/weld.h"
 #include "base/disjoint_sets.h"
 #include "mend/editable_mesh.h"

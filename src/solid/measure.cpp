@@ -2,6 +2,8 @@
 
 #include <cmath>
 
+#include <Eigen/Geometry>
+
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/rims.h"
 

@@ -10,6 +10,7 @@
 
 #include "aguja/base/error.h"
 #include "base/numbers.h"
+#include "surface/bounded.h"
 #include "surface/limits.h"
 #include "surface/spline_basis.h"
 
@@ -299,7 +300,15 @@ class Spline : public Curve {
 
 class Composite : public Curve {
  public:
-  explicit Composite(CompositeData data) : d_(std::move(data)) {}
+  explicit Composite(CompositeData data) : d_(std::move(data)) {
+    effort_.pieces = 0;
+    for (const CurveSegment& segment : d_.segments) {
+      const Effort own = segment.curve->effort();
+      effort_.pieces += own.pieces;
+      effort_.evaluations = std::max(effort_.evaluations, own.evaluations);
+    }
+  }
+  Effort effort() const override { return effort_; }
   CurveKind kind() const override { return CurveKind::composite; }
   CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
@@ -335,12 +344,14 @@ class Composite : public Curve {
 
  private:
   CompositeData d_;
+  Effort effort_;
 };
 
 class Trimmed : public Curve {
  public:
   explicit Trimmed(TrimmedCurveData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::trimmed; }
+  Effort effort() const override { return d_.curve->effort(); }
   CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override { return d_.curve->at(t); }
   Interval domain() const override { return d_.range; }
@@ -366,6 +377,11 @@ class OffsetCurve : public Curve {
     step_ = kDifferenceStep * (domain.is_finite() ? domain.width() : 1);
   }
   CurveKind kind() const override { return CurveKind::offset; }
+  // Its second derivative takes two more places.
+  Effort effort() const override {
+    const Effort own = d_.curve->effort();
+    return {3 * own.evaluations, own.pieces};
+  }
   CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
     CurvePoint c = first(t);
@@ -408,6 +424,7 @@ class MovedCurve : public Curve {
  public:
   explicit MovedCurve(MovedCurveData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::moved; }
+  Effort effort() const override { return d_.curve->effort(); }
   CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
     const CurvePoint c = d_.curve->at(t);
@@ -444,7 +461,7 @@ CurvePtr make_composite(std::vector<CurveSegment> segments) {
   for (const CurveSegment& s : segments) {
     if (!s.range.is_finite()) throw ArgumentError("composite curve: a segment without ends");
   }
-  return std::make_shared<Composite>(CompositeData{std::move(segments)});
+  return bounded<CurvePtr>(std::make_shared<Composite>(CompositeData{std::move(segments)}));
 }
 CurvePtr make_trimmed(CurvePtr curve, const Interval& range) {
   return std::make_shared<Trimmed>(TrimmedCurveData{std::move(curve), range});
@@ -454,8 +471,8 @@ CurvePtr make_offset_curve(CurvePtr curve, double distance, const Vector& direct
       std::move(curve), [distance](double) { return distance; }, direction);
 }
 CurvePtr make_offset_curve(CurvePtr curve, CurveLaw distance, const Vector& direction) {
-  return std::make_shared<OffsetCurve>(
-      OffsetCurveData{std::move(curve), std::move(distance), direction});
+  return bounded<CurvePtr>(std::make_shared<OffsetCurve>(
+      OffsetCurveData{std::move(curve), std::move(distance), direction}));
 }
 CurvePtr make_moved(CurvePtr curve, const Placement& placement) {
   if (curve->kind() == CurveKind::line) {

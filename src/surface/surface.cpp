@@ -10,6 +10,7 @@
 
 #include "aguja/base/error.h"
 #include "base/numbers.h"
+#include "surface/bounded.h"
 #include "surface/limits.h"
 #include "surface/spline_basis.h"
 
@@ -398,6 +399,7 @@ class Extrusion : public Surface {
  public:
   explicit Extrusion(ExtrusionData data) : d_(std::move(data)) {}
   SurfaceKind kind() const override { return SurfaceKind::extrusion; }
+  Effort effort() const override { return d_.curve->effort(); }
   SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     const CurvePoint c = d_.curve->at(u);
@@ -450,6 +452,7 @@ class Revolution : public Surface {
  public:
   explicit Revolution(RevolutionData data) : d_(std::move(data)) { d_.axis.normalize(); }
   SurfaceKind kind() const override { return SurfaceKind::revolution; }
+  Effort effort() const override { return d_.curve->effort(); }
   SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     const CurvePoint c = d_.curve->at(v);
@@ -547,6 +550,10 @@ class Ruled : public Surface {
  public:
   explicit Ruled(RuledData data) : d_(std::move(data)) {}
   SurfaceKind kind() const override { return SurfaceKind::ruled; }
+  Effort effort() const override {
+    const Effort a = d_.first->effort(), b = d_.second->effort();
+    return {a.evaluations + b.evaluations, a.pieces + b.pieces};
+  }
   SurfaceData data() const override { return &d_; }
   SurfacePoint at(double u, double v) const override {
     const CurvePoint p = part(*d_.first, d_.first_range, u),
@@ -609,6 +616,7 @@ class SurfaceOver : public Surface {
  public:
   explicit SurfaceOver(Data data) : d_(std::move(data)) {}
   SurfaceData data() const override { return &d_; }
+  Effort effort() const override { return d_.surface->effort(); }
   Interval domain_u() const override { return d_.surface->domain_u(); }
   Interval domain_v() const override { return d_.surface->domain_v(); }
   double period_u() const override { return d_.surface->period_u(); }
@@ -624,6 +632,11 @@ class OffsetSurface : public SurfaceOver<OffsetSurfaceData> {
  public:
   using SurfaceOver::SurfaceOver;
   SurfaceKind kind() const override { return SurfaceKind::offset; }
+  // Its second derivatives take four more places.
+  Effort effort() const override {
+    const Effort own = d_.surface->effort();
+    return {5 * own.evaluations, own.pieces};
+  }
   SurfacePoint at(double u, double v) const override {
     // The normal's first derivatives are exact (Weingarten); the second ones of the offset are
     // taken by differences of the first.
@@ -742,6 +755,10 @@ class CurveOnSurface : public Curve {
  public:
   explicit CurveOnSurface(CurveOnSurfaceData data) : d_(std::move(data)) {}
   CurveKind kind() const override { return CurveKind::on_surface; }
+  Effort effort() const override {
+    const Effort a = d_.surface->effort(), b = d_.in_parameters->effort();
+    return {a.evaluations + b.evaluations, a.pieces + b.pieces};
+  }
   CurveData data() const override { return &d_; }
   CurvePoint at(double t) const override {
     const CurvePoint c = d_.in_parameters->at(t);
@@ -782,7 +799,8 @@ SurfacePtr make_ruled(CurvePtr first, const Interval& first_range, CurvePtr seco
       RuledData{std::move(first), first_range, std::move(second), second_range});
 }
 SurfacePtr make_offset_surface(SurfacePtr surface, double distance) {
-  return std::make_shared<OffsetSurface>(OffsetSurfaceData{std::move(surface), distance});
+  return bounded<SurfacePtr>(
+      std::make_shared<OffsetSurface>(OffsetSurfaceData{std::move(surface), distance}));
 }
 SurfacePtr make_moved(SurfacePtr surface, const Placement& placement) {
   if (placement.is_identity()) return surface;
@@ -792,8 +810,8 @@ SurfacePtr make_trimmed_surface(SurfacePtr surface, const Interval& u, const Int
   return std::make_shared<TrimmedSurface>(TrimmedSurfaceData{std::move(surface), u, v});
 }
 CurvePtr make_curve_on_surface(SurfacePtr surface, CurvePtr in_parameters) {
-  return std::make_shared<CurveOnSurface>(
-      CurveOnSurfaceData{std::move(surface), std::move(in_parameters)});
+  return bounded<CurvePtr>(std::make_shared<CurveOnSurface>(
+      CurveOnSurfaceData{std::move(surface), std::move(in_parameters)}));
 }
 
 // ---- Feet.

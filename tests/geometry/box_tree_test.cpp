@@ -93,6 +93,18 @@ TEST(BoxTree, FindsWhatMeetsABox) {
   }
 }
 
+TEST(BoxTree, BoxesWithoutEndMeetOnlyWhatIsThere) {
+  constexpr double kMost = std::numeric_limits<double>::max();
+  for (std::size_t count = 1; count < 10; ++count) {
+    std::vector<Box> boxes(count, Box{Point(-kMost, -kMost, -kMost), Point(kMost, kMost, kMost)});
+    const BoxTree tree = tree_of(boxes);
+    std::set<std::uint32_t> found;
+    tree.for_each_meeting(FloatBox(boxes[0]), [&](std::uint32_t i) { found.insert(i); });
+    EXPECT_EQ(found.size(), count);
+    EXPECT_LT(*found.rbegin(), count);
+  }
+}
+
 TEST(BoxTree, FindsTheNearest) {
   for (std::uint64_t seed = 1; seed <= 200; ++seed) {
     Random random(seed);

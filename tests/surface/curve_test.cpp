@@ -166,5 +166,30 @@ TEST(DivideCurve, EndsEvenWhereThereIsNothingToDivide) {
   EXPECT_LT(divide_curve(*c, {1e9, 1e9 + 1e-6}, 1e-30, 1e-30).size(), 5000000u);
 }
 
+TEST(Effort, WhatDoublesWithEveryLevelIsRefusedBeforeItCosts) {
+  const CurvePtr line = make_trimmed(make_line({0, 0, 0}, {1, 0, 0}), {0, 1});
+  CurvePtr curve = line;
+  double pieces = 1;
+  const auto twice = [&] {
+    const CurveSegment one{curve, curve->domain(), true};
+    return make_composite({one, one});
+  };
+  while (2 * pieces <= kMostPieces) {
+    curve = twice();
+    pieces *= 2;
+    EXPECT_EQ(curve->effort().pieces, pieces);
+  }
+  EXPECT_THROW(static_cast<void>(twice()), ArgumentError);
+  // Each offset takes three places of what it is an offset of.
+  curve = line;
+  double evaluations = 1;
+  while (3 * evaluations <= kMostEvaluations) {
+    curve = make_offset_curve(curve, 0.1, {0, 0, 1});
+    evaluations *= 3;
+    EXPECT_EQ(curve->effort().evaluations, evaluations);
+  }
+  EXPECT_THROW(static_cast<void>(make_offset_curve(curve, 0.1, {0, 0, 1})), ArgumentError);
+}
+
 }  // namespace
 }  // namespace aguja

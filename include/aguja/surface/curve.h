@@ -149,6 +149,15 @@ using CurveData =
                  const MovedCurveData*>;
 
 /// Immutable; may be shared and asked from any number of threads.
+/// What a place on a curve or surface costs, in evaluations of elementary ones, and of how many
+/// pieces it consists. Things made of things may double with every level.
+struct Effort {
+  double evaluations = 1;
+  double pieces = 1;
+};
+/// More than this is not made: ArgumentError.
+inline constexpr double kMostEvaluations = 200, kMostPieces = 1e6;
+
 class Curve {
  public:
   virtual ~Curve() = default;
@@ -168,6 +177,7 @@ class Curve {
   [[nodiscard]] virtual double period() const { return 0; }
   /// Parameters strictly inside of the range where it may have a corner or change its law.
   [[nodiscard]] virtual std::vector<double> breaks(const Interval&) const { return {}; }
+  [[nodiscard]] virtual Effort effort() const { return {}; }
   /// The parameter of the point, where there is a closed form; the foot of the nearest point.
   [[nodiscard]] virtual std::optional<double> parameter_of(const Point&) const {
     return std::nullopt;

@@ -129,6 +129,7 @@ class Surface {
   [[nodiscard]] virtual double period_u() const { return 0; }
   [[nodiscard]] virtual double period_v() const { return 0; }
   [[nodiscard]] virtual std::vector<Pole> poles() const { return {}; }
+  [[nodiscard]] virtual Effort effort() const { return {}; }
   /// Where it may have a crease or change its law, strictly inside of the range.
   [[nodiscard]] virtual std::vector<double> breaks_u(const Interval&) const { return {}; }
   [[nodiscard]] virtual std::vector<double> breaks_v(const Interval&) const { return {}; }
