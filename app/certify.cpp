@@ -24,9 +24,10 @@ struct CertifyCommand : Session {
   std::vector<Expectation> expectations(const Certificate& certificate, LengthUnit unit,
                                         std::optional<Density> material, double allowed) const {
     std::vector<Expectation> list;
-    // What encloses nothing meets no expectation.
+    // What encloses nothing, or is no body, meets no expectation.
+    const bool is_body = certificate.encloses && volume_doubt(certificate).empty();
     const double volume =
-        certificate.encloses ? certificate.mass.volume : std::numeric_limits<double>::quiet_NaN();
+        is_body ? certificate.mass.volume : std::numeric_limits<double>::quiet_NaN();
     if (!expected_volume.empty()) {
       list.push_back({"volume", parse_volume(expected_volume, unit), volume, allowed});
     }

@@ -159,18 +159,20 @@ void add_model(Json& object, const Model& model) {
 namespace {
 
 // Volume, centroid and inertia, null where the surface encloses nothing.
-void add_mass(Json& object, const MassProperties& mass, bool encloses, LengthUnit unit,
-              std::optional<Density> density) {
+void add_mass(Json& object, const MassProperties& mass, bool encloses, const std::string& doubt,
+              LengthUnit unit, std::optional<Density> density) {
   const Json none = nullptr;
   object["area"] = mass.area;
   object["volume"] = encloses ? Json(mass.volume) : none;
+  object["volume_doubt"] = encloses && !doubt.empty() ? Json(doubt) : none;
   object["centroid"] = encloses ? point_json(mass.centroid) : none;
   object["inertia"] = encloses ? matrix_json(mass.inertia) : none;
   if (!density) return;
   const double per_volume = mass_kg(1.0, unit, *density);
   object["density"] = density->kg_per_m3;
-  object["mass"] = encloses ? Json(mass.volume * per_volume) : none;
-  object["mass_inertia"] = encloses ? matrix_json(mass.inertia * per_volume) : none;
+  const bool is_body = encloses && doubt.empty();
+  object["mass"] = is_body ? Json(mass.volume * per_volume) : none;
+  object["mass_inertia"] = is_body ? matrix_json(mass.inertia * per_volume) : none;
 }
 
 Json shell_json(const CertifiedShell& s) {
@@ -230,7 +232,8 @@ Json certificate_json(const Model& model, const Certificate& certificate, std::s
   Json shells = Json::array();
   for (const CertifiedShell& s : certificate.shells) shells.push_back(shell_json(s));
   object["shells"] = std::move(shells);
-  add_mass(object, certificate.mass, certificate.encloses, model.unit, density);
+  add_mass(object, certificate.mass, certificate.encloses, volume_doubt(certificate), model.unit,
+           density);
   Json expected = Json::array();
   for (const Expectation& e : expectations) {
     expected.push_back({{"what", e.what},
@@ -482,7 +485,8 @@ Json measure_json(const Model& model, std::span<const Measurement> parts,
     object["box"] = box_json(m.box);
     object["size"] = m.box.is_empty() ? Json(nullptr) : point_json(m.box.high - m.box.low);
     object["encloses"] = m.encloses;
-    add_mass(object, m.mass, m.encloses, model.unit, asked.density);
+    add_mass(object, m.mass, m.encloses, volume_doubt(m.mass.volume, m.crossings), model.unit,
+             asked.density);
     return object;
   };
   Json object;

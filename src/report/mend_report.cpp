@@ -382,7 +382,8 @@ std::string mend_text(const Model& model, const MendReport& report, std::string_
   text += proposals(r, options);
   text += left_open(model, r, options);
   text += verdict_lines(report.certificate, model.unit, options);
-  text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses, model.unit, {});
+  text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses,
+                            volume_doubt(report.certificate), model.unit, {});
   text += distance_lines(report, model.unit);
   for (const std::string& note : report.write_notes) {
     text += wrapped("written: " + note, options.width, 2);

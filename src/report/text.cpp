@@ -205,12 +205,17 @@ std::string faces(const Shell& shell) {
 
 }  // namespace
 
-std::string mass_lines(const MassProperties& mass, bool encloses, LengthUnit unit,
-                       std::optional<Density> density) {
+std::string mass_lines(const MassProperties& mass, bool encloses, std::string_view doubt,
+                       LengthUnit unit, std::optional<Density> density) {
   const std::string_view u = symbol(unit);
   std::string text = fmt::format("  area      {} {}²\n", brief(mass.area), u);
   if (!encloses) {
     return text + "  volume    none: some edge is not used equally often both ways\n";
+  }
+  if (!doubt.empty()) {
+    text +=
+        fmt::format("  volume    {} {}³, but that of no body: {}\n", brief(mass.volume), u, doubt);
+    return density ? text + "  mass      none: the volume is that of no body\n" : text;
   }
   text += fmt::format("  volume    {} {}³\n", brief(mass.volume), u);
   text += fmt::format("  centroid  {} {}\n", brief(mass.centroid), u);
@@ -335,12 +340,16 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
                          std::span<const Expectation> expectations, const TextOptions& options) {
   std::string text = headline(model, file) + note_lines(model, options.width);
   text += verdict_lines(certificate, model.unit, options);
-  text += "\n" + mass_lines(certificate.mass, certificate.encloses, model.unit, density);
+  text += "\n" + mass_lines(certificate.mass, certificate.encloses, volume_doubt(certificate),
+                            model.unit, density);
   for (const Expectation& e : expectations) {
     text +=
-        fmt::format("  expected  {} {}: {}, {:.4g} % off, {:.4g} % allowed\n", e.what,
-                    brief(e.expected), e.is_met() ? "met" : "MISSED",
-                    100 * std::fabs(e.found - e.expected) / std::fabs(e.expected), 100 * e.within);
+        std::isnan(e.found)
+            ? fmt::format("  expected  {} {}: MISSED, there is none\n", e.what, brief(e.expected))
+            : fmt::format("  expected  {} {}: {}, {:.4g} % off, {:.4g} % allowed\n", e.what,
+                          brief(e.expected), e.is_met() ? "met" : "MISSED",
+                          100 * std::fabs(e.found - e.expected) / std::fabs(e.expected),
+                          100 * e.within);
   }
   text += fmt::format("  digest    {}\n", digest);
   return text;
@@ -394,7 +403,8 @@ std::string stitch_text(const Model& model, const StitchReport& report, std::str
     if (r.still_open.size() > kMostRows) text += "  and more; --json lists them all\n";
   }
   text += verdict_lines(report.certificate, model.unit, options);
-  text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses, model.unit, {});
+  text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses,
+                            volume_doubt(report.certificate), model.unit, {});
   for (const std::string& note : report.write_notes) {
     text += wrapped("written: " + note, options.width, 2);
   }
@@ -545,7 +555,8 @@ std::string measure_text(const Model& model, std::span<const Measurement> parts,
       text += fmt::format("  box       {} to {}, diagonal {} {}\n", brief(m.box.low),
                           brief(m.box.high), brief(m.box.diagonal()), symbol(model.unit));
     }
-    text += mass_lines(m.mass, m.encloses, model.unit, asked.density);
+    text += mass_lines(m.mass, m.encloses, volume_doubt(m.mass.volume, m.crossings), model.unit,
+                       asked.density);
   };
   for (const Measurement& m : parts) one(m);
   if (parts.size() > 1) one(total(parts));

@@ -12,7 +12,9 @@ namespace aguja {
 [[nodiscard]] std::string quantity(double value, Dimension dimension, LengthUnit unit);
 [[nodiscard]] std::string headline(const Model& model, std::string_view file);
 [[nodiscard]] std::string note_lines(const Model& model, std::size_t width);
-[[nodiscard]] std::string mass_lines(const MassProperties& mass, bool encloses, LengthUnit unit,
+/// `doubt`: why the volume is not that of a body (`volume_doubt`); no mass is said of it then.
+[[nodiscard]] std::string mass_lines(const MassProperties& mass, bool encloses,
+                                     std::string_view doubt, LengthUnit unit,
                                      std::optional<Density> density);
 [[nodiscard]] std::string verdict_lines(const Certificate& certificate, LengthUnit unit,
                                         const TextOptions& options);

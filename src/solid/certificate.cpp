@@ -5,6 +5,7 @@
 #include <map>
 
 #include "aguja/base/jobs.h"
+#include "aguja/solid/measure.h"
 
 namespace aguja {
 namespace {
@@ -167,6 +168,11 @@ Certificate Certifier::finish() && {
     certificate_.verdict = Verdict::not_solid;
   }
   return std::move(certificate_);
+}
+
+std::string volume_doubt(const Certificate& certificate) {
+  return volume_doubt(certificate.mass.volume,
+                      certificate.counts.crossing_pairs + certificate.counts.overlap_pairs);
 }
 
 Certificate certify(const Model& model, StageTimes* times, Progress* progress) {

@@ -4,6 +4,7 @@
 
 #include <Eigen/Geometry>
 
+#include "aguja/mesh/crossings.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/rims.h"
 
@@ -35,6 +36,11 @@ Measurement measure(const Part& part, StageTimes& times) {
     for (std::uint32_t t = 0; t < all.size(); ++t) all[t] = {t};
     m.mass = mass_sums(welded, all, box_of(welded, all)).properties();
   });
+  if (m.encloses) {
+    const ContactCounts contacts =
+        times.time("crossings", [&] { return count_contacts(find_crossings(welded)); });
+    m.crossings = contacts.crossing + contacts.overlap;
+  }
   return m;
 }
 
@@ -49,6 +55,14 @@ std::vector<Measurement> measure_parts(const Model& model, StageTimes* times, Pr
     parts.push_back(measure(part, times != nullptr ? *times : unasked));
   }
   return parts;
+}
+
+std::string volume_doubt(double volume, std::size_t crossings) {
+  if (crossings > 0) {
+    return std::to_string(crossings) + (crossings == 1 ? " pair" : " pairs") +
+           " of triangles cross or overlap: what lies within two surfaces counts twice";
+  }
+  return volume < 0 ? "negative: it faces inward" : "";
 }
 
 PartSize size_of(const Mesh& mesh) {
@@ -89,6 +103,7 @@ Measurement total(std::span<const Measurement> parts) {
     all.triangles += m.triangles;
     all.box.extend(m.box);
     all.encloses &= m.encloses;
+    all.crossings += m.crossings;
     masses.push_back(m.mass);
   }
   all.mass = combine(masses);

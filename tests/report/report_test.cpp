@@ -6,6 +6,7 @@
 
 #include "aguja/report/table.h"
 #include "aguja/report/text.h"
+#include "aguja/solid/certificate.h"
 #include "aguja/solid/measure.h"
 #include "demo/seeded.h"
 #include "tests/support/random_mesh.h"
@@ -105,6 +106,31 @@ TEST(MeasureText, SaysWhyAnOpenModelHasNoVolume) {
             std::string::npos)
       << text;
   EXPECT_EQ(text.find("kg at"), std::string::npos);
+}
+
+TEST(MeasureText, SaysOfAVolumeThatItIsThatOfNoBody) {
+  Mesh inward = test::cube();
+  for (Triangle& t : inward.triangles) std::swap(t.corner[1], t.corner[2]);
+  Mesh crossing = test::cube();
+  const Mesh second = test::cube({0.3, 0.4, 0.5});
+  for (Triangle t : second.triangles) {
+    for (VertexId& v : t.corner) v.value += static_cast<std::uint32_t>(crossing.points.size());
+    crossing.triangles.push_back(t);
+  }
+  crossing.points.insert(crossing.points.end(), second.points.begin(), second.points.end());
+  for (const auto& [mesh, why] :
+       {std::pair(inward, "it faces inward"), std::pair(crossing, "counts twice")}) {
+    const Model model = test::model_of(mesh);
+    const auto parts = measure_parts(model);
+    const std::string text = measure_text(model, parts, "x", {.density = Density{1}});
+    EXPECT_NE(text.find(why), std::string::npos) << text;
+    EXPECT_EQ(text.find("kg at"), std::string::npos);
+    const auto json = measure_json(model, parts, {.density = Density{1}}, {});
+    EXPECT_TRUE(json["total"]["mass"].is_null());
+    EXPECT_NE(json["parts"][0]["volume_doubt"].get<std::string>().find(why), std::string::npos);
+    EXPECT_FALSE(volume_doubt(certify(model)).empty());
+  }
+  EXPECT_TRUE(volume_doubt(certify(test::model_of(test::cube()))).empty());
 }
 
 TEST(MeasureJson, TotalsAreThoseOfTheParts) {

@@ -94,6 +94,9 @@ class Certifier {
 ///           it decided exactly. Then the winding number is 0 or 1 everywhere.
 /// Cost     As `Anatomy`.
 /// Errors   ArgumentError, Cancelled.
+/// See `volume_doubt` of measures.
+[[nodiscard]] std::string volume_doubt(const Certificate& certificate);
+
 [[nodiscard]] Certificate certify(const Model& model, StageTimes* times = nullptr,
                                   Progress* progress = nullptr);
 
