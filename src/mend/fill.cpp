@@ -403,6 +403,19 @@ std::map<std::uint32_t, RefusalReason> harmful(const KnownMesh& known,
       if (f != kNoIndex) harm.try_emplace(f, RefusalReason::crossing);
     }
   }
+  // The other side of a triangle that is there closes nothing.
+  for (std::uint32_t t = 0; t < wanted.size() && mesh.points_are_distinct; ++t) {
+    const Triangle& own = with.mesh.triangles[t];
+    if (!wanted[t] || std::max({own[0], own[1], own[2]}).value >= mesh.points.size()) continue;
+    const auto e = known.edges().find(own[0], own[1]);
+    if (!e) continue;
+    for (const EdgeUse use : known.edges().uses(*e)) {
+      const Triangle& there = mesh.triangle(use.triangle());
+      if (there[0] == own[2] || there[1] == own[2] || there[2] == own[2]) {
+        harm.try_emplace(with.fill_of[t], RefusalReason::crossing);
+      }
+    }
+  }
   return harm;
 }
 
