@@ -150,6 +150,37 @@ bool tell_faces(const Shape& shape, const Anatomy& anatomy, double sharp_angle) 
   return true;
 }
 
+// What a fill made stays to be seen, also where it continues what is around it.
+void set_fills_apart(const Shape& shape, const Anatomy& anatomy, Patches& patches) {
+  std::map<std::pair<PatchId, PatchId>, std::vector<std::uint32_t>> fills;  // by both patches
+  for (std::uint32_t t = 0; t < shape.mesh.patch_of.size(); ++t) {
+    const PatchId p = shape.mesh.patch_of[t];
+    const bool is_fill =
+        p.value < shape.patch_names.size() && shape.patch_names[p.value].starts_with(kFillPatch);
+    if (is_fill && patches.patch_of[t].value != kNoIndex)
+      fills[{patches.patch_of[t], p}].push_back(t);
+  }
+  for (const auto& [both, triangles] : fills) {
+    const PatchId whole = both.first;
+    if (triangles.size() == patches.patches[whole.value].triangles) continue;
+    const PatchId own{static_cast<std::uint32_t>(patches.patches.size())};
+    Patch fill = patches.patches[whole.value];
+    fill.triangles = triangles.size();
+    fill.area = 0;
+    for (const std::uint32_t t : triangles) {
+      const Triangle& c = anatomy.welded.triangle({t});
+      const Point& corner = anatomy.welded.point(c[0]);
+      fill.area +=
+          0.5 *
+          (anatomy.welded.point(c[1]) - corner).cross(anatomy.welded.point(c[2]) - corner).norm();
+      patches.patch_of[t] = own;
+    }
+    patches.patches[whole.value].triangles -= fill.triangles;
+    patches.patches[whole.value].area -= fill.area;
+    patches.patches.push_back(std::move(fill));
+  }
+}
+
 Patches patches_of(const Shape& shape, const Anatomy& anatomy, const ResolvedLimits& limits,
                    double crack_tolerance) {
   PatchOptions options;
@@ -159,8 +190,10 @@ Patches patches_of(const Shape& shape, const Anatomy& anatomy, const ResolvedLim
       fit_for(anatomy.welded.points(), std::max(limits[Limit::patch_fit], crack_tolerance));
   const bool by_file = !shape.mesh.patch_of.empty() &&
                        (!shape.surfaces.empty() || tell_faces(shape, anatomy, options.sharp_angle));
-  return by_file ? patches_of_file(anatomy.welded, shape.mesh.patch_of, options)
-                 : recognise_patches(anatomy.welded, anatomy.edges, options);
+  if (by_file) return patches_of_file(anatomy.welded, shape.mesh.patch_of, options);
+  Patches patches = recognise_patches(anatomy.welded, anatomy.edges, options);
+  set_fills_apart(shape, anatomy, patches);
+  return patches;
 }
 
 void add_quality(Inspection& inspection, const Quality& quality, const ElementSizes& sizes) {
