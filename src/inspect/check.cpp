@@ -1,27 +1,12 @@
 #include "aguja/inspect/check.h"
 
 #include <algorithm>
-#include <bit>
 #include <set>
 
+#include "base/mixed_bits.h"
 #include "inspect/checks.h"
 
 namespace aguja {
-namespace {
-
-// The finaliser of SplitMix64: every bit of the argument reaches every bit of the result.
-// Source: Steele, Lea, Flood: Fast Splittable Pseudorandom Number Generators, OOPSLA 2014.
-std::uint64_t mixed(std::uint64_t x) {
-  x = (x ^ (x >> 30)) * 0xBF58476D1CE4E5B9u;
-  x = (x ^ (x >> 27)) * 0x94D049BB133111EBu;
-  return x ^ (x >> 31);
-}
-
-// -0.0 is 0.0.
-std::uint64_t bits_of(double x) { return std::bit_cast<std::uint64_t>(x + 0.0); }
-
-}  // namespace
-
 void Identity::add(std::uint64_t tag, std::uint64_t value) {
   sum_ += mixed(mixed(value + 0x9E3779B97F4A7C15u) + tag);
 }

@@ -7,25 +7,13 @@
 
 #include <Eigen/Geometry>
 
+#include "aguja/mesh/triangle_places.h"
 #include "aguja/mesh/weld.h"
 #include "base/disjoint_sets.h"
 #include "mend/editable_mesh.h"
 
 namespace aguja {
 namespace {
-
-using SortedCorners = std::array<Point, 3>;
-
-SortedCorners sorted_corners(const Mesh& mesh, const Triangle& t) {
-  SortedCorners c = {mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2])};
-  std::sort(c.begin(), c.end(), lexicographically_less);
-  return c;
-}
-
-bool comes_before(const SortedCorners& a, const SortedCorners& b) {
-  return std::lexicographical_compare(a.begin(), a.end(), b.begin(), b.end(),
-                                      lexicographically_less);
-}
 
 TriangleCorners corners_given_up(const Mesh& mesh, TriangleId t) {
   const Triangle& c = mesh.triangle(t);
@@ -36,25 +24,19 @@ TriangleCorners corners_given_up(const Mesh& mesh, TriangleId t) {
 
 std::vector<TriangleId> given_up(const Mesh& before, const Change& change) {
   if (change.dropped.empty()) return {};
-  std::vector<SortedCorners> places;
-  places.reserve(change.dropped.size());
-  for (const TriangleId t : change.dropped) {
-    places.push_back(sorted_corners(before, before.triangle(t)));
-  }
-  std::sort(places.begin(), places.end(), comes_before);
-  std::vector<bool> is_left(places.size());
-  for (const Triangle& t : change.mesh.triangles) {
-    const SortedCorners own = sorted_corners(change.mesh, t);
-    auto at = std::lower_bound(places.begin(), places.end(), own, comes_before);
-    for (; at != places.end() && *at == own; ++at) {
-      is_left[static_cast<std::size_t>(at - places.begin())] = true;
-    }
+  const auto dropped = [&](std::size_t i) { return corners_given_up(before, change.dropped[i]); };
+  const TrianglePlaces places(change.dropped.size(), dropped);
+  Box box;
+  for (std::size_t i = 0; i < change.dropped.size(); ++i) box.extend(box_of(dropped(i)));
+  std::vector<bool> is_left(change.dropped.size());
+  for (std::uint32_t t = 0; t < change.mesh.triangles.size(); ++t) {
+    const TriangleCorners own = corners_given_up(change.mesh, {t});
+    if (!box.contains(own[0])) continue;
+    if (const auto at = places.find(own)) is_left[*at] = true;
   }
   std::vector<TriangleId> goes;
-  for (const TriangleId t : change.dropped) {
-    const SortedCorners own = sorted_corners(before, before.triangle(t));
-    const auto at = std::lower_bound(places.begin(), places.end(), own, comes_before);
-    if (!is_left[static_cast<std::size_t>(at - places.begin())]) goes.push_back(t);
+  for (std::size_t i = 0; i < change.dropped.size(); ++i) {
+    if (!is_left[*places.find(dropped(i))]) goes.push_back(change.dropped[i]);
   }
   return goes;
 }
@@ -89,14 +71,14 @@ std::vector<TriangleId> closed_shells_among(const KnownMesh& before,
       if (balance != 0) is_open[i] = true;
     }
   }
-  struct Shell {
+  struct Group {
     bool is_open = false;
     double volume = 0, area = 0;
     std::optional<Point> origin;
   };
-  std::unordered_map<std::uint32_t, Shell> shells;
+  std::unordered_map<std::uint32_t, Group> groups;
   for (std::uint32_t i = 0; i < goes.size(); ++i) {
-    Shell& own = shells[sets.find(i)];
+    Group& own = groups[sets.find(i)];
     own.is_open = own.is_open || is_open[i];
     const TriangleCorners c = corners_given_up(mesh, goes[i]);
     if (!own.origin) own.origin = c[0];
@@ -107,7 +89,7 @@ std::vector<TriangleId> closed_shells_among(const KnownMesh& before,
   constexpr double kNoVolume = 1e-12;
   std::vector<TriangleId> closed;
   for (std::uint32_t i = 0; i < goes.size(); ++i) {
-    const Shell& own = shells[sets.find(i)];
+    const Group& own = groups[sets.find(i)];
     if (own.is_open || std::fabs(own.volume) <= kNoVolume * std::pow(own.area, 1.5)) continue;
     closed.push_back(goes[i]);
   }

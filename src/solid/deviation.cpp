@@ -10,6 +10,7 @@
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
 #include "aguja/geometry/distance.h"
+#include "aguja/mesh/triangle_places.h"
 
 namespace aguja {
 namespace {
@@ -312,9 +313,30 @@ OneWayDeviation unscaled(OneWayDeviation d, double scale) {
   return d;
 }
 
+// Which triangles are there in the other surface, too: nothing of them lies off it.
+std::vector<char> shared_triangles(const TriangleSurface& from, const TriangleSurface& to) {
+  const TrianglePlaces places(to.source.size(), [&](std::size_t i) { return to.corners(i); });
+  std::vector<char> is_shared(from.source.size());
+  parallel_ranges(is_shared.size(), 4096, [&](Range r) {
+    for (std::size_t i = r.begin; i < r.end; ++i) {
+      is_shared[i] = places.find(from.corners(i)).has_value() ? 1 : 0;
+    }
+  });
+  return is_shared;
+}
+
+Measured nothing_off(const std::array<Point, 3>& corners) {
+  Measured m;
+  m.at = corners[0];
+  m.is_found = true;
+  m.area = 0.5 * (corners[1] - corners[0]).cross(corners[2] - corners[0]).norm();
+  return m;
+}
+
 OneWayDeviation one_way(const TriangleSurface& from, const TriangleSurface& to, Accuracy accuracy,
                         Progress* progress, double done) {
   const DeviationTarget target(to);
+  const std::vector<char> is_shared = shared_triangles(from, to);
   Measurer measurer(target, accuracy.least);
   advance(progress, "deviation", done);
   // A first round tells what is worth dividing; it does not depend on the order of threads.
@@ -322,7 +344,7 @@ OneWayDeviation one_way(const TriangleSurface& from, const TriangleSurface& to, 
     Sample farthest{Point::Zero(), 0, -1};
     for (std::size_t i = r.begin; i < r.end; ++i) {
       const auto [a, b, c] = from.corners(i);
-      const Sample s = measurer.sample((a + b + c) / 3.0);
+      const Sample s = is_shared[i] != 0 ? Sample{a, 0, 0} : measurer.sample((a + b + c) / 3.0);
       if (s.distance > farthest.distance) farthest = s;
     }
     return farthest;
@@ -336,7 +358,8 @@ OneWayDeviation one_way(const TriangleSurface& from, const TriangleSurface& to, 
   std::vector<Measured> measured(from.source.size());
   parallel_ranges(measured.size(), 256, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) {
-      measured[i] = measurer.measure(from.corners(i), known);
+      measured[i] = is_shared[i] != 0 ? nothing_off(from.corners(i))
+                                      : measurer.measure(from.corners(i), known);
     }
   });
 
