@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include <Eigen/Geometry>
 
@@ -74,46 +75,67 @@ RimShape shape_of(const KnownMesh& known, const Opening& opening) {
 
 bool are_alike(double a, double b) { return std::fabs(a - b) <= kAlikeRims * std::max(a, b); }
 
-// Do the two rims face each other with nothing between?
-bool fit(const RimShape& a, const RimShape& b) {
+// How far aside of each other the two rims lie, if they face each other with nothing between.
+std::optional<double> offset_of_fit(const RimShape& a, const RimShape& b) {
   if (a.has_islands || b.has_islands || !are_alike(a.length, b.length) ||
       !are_alike(a.area, b.area) || a.normal.dot(b.normal) > -kFacingRims) {
-    return false;
+    return std::nullopt;
   }
   const Vector between = b.middle - a.middle;
   const double distance = between.norm();
-  if (distance <= 0) return false;
+  if (distance <= 0) return std::nullopt;
   const Vector axis = between / distance;
-  if (std::fabs(axis.dot(a.normal)) < kFacingRims) return false;
+  if (std::fabs(axis.dot(a.normal)) < kFacingRims) return std::nullopt;
   // Walls that run from one to the other are there already.
   constexpr double kTowards = 0.5;
-  return a.away.dot(axis) < kTowards && b.away.dot(-axis) < kTowards;
+  if (a.away.dot(axis) >= kTowards || b.away.dot(-axis) >= kTowards) return std::nullopt;
+  return (between - between.dot(a.normal) * a.normal).norm();
 }
 
-}  // namespace
-
-std::vector<CapVerdict> judge_caps(const KnownMesh& mesh, const Filler& filler,
-                                   std::span<const Opening> openings, double tolerance) {
-  std::vector<CapVerdict> verdicts(openings.size());
-  std::vector<RimShape> rims;
-  for (const Opening& o : openings) rims.push_back(shape_of(mesh, o));
+// Those that fit each other, the most square pairs first, the nearer ones of equal ones.
+void pair_rims_that_fit(std::span<const RimShape> rims, std::vector<CapVerdict>& verdicts) {
   std::vector<std::size_t> by_length(rims.size());
-  for (std::size_t i = 0; i < rims.size(); ++i) by_length[i] = i;
+  std::iota(by_length.begin(), by_length.end(), std::size_t{0});
   std::sort(by_length.begin(), by_length.end(),
             [&](std::size_t a, std::size_t b) { return rims[a].length < rims[b].length; });
+  struct Pair {
+    double offset, distance;
+    std::size_t a, b;
+    auto operator<=>(const Pair&) const = default;
+  };
+  std::vector<Pair> pairs;
   for (std::size_t i = 0; i < by_length.size(); ++i) {
     const std::size_t a = by_length[i];
     for (std::size_t j = i + 1; j < by_length.size(); ++j) {
       const std::size_t b = by_length[j];
       if (!are_alike(rims[a].length, rims[b].length)) break;
-      if (verdicts[a].partner || verdicts[b].partner || !fit(rims[a], rims[b])) continue;
-      for (const auto& [own, other] : {std::pair(a, b), std::pair(b, a)}) {
-        verdicts[own] = {CapDoubt::fits_another,
-                         "another rim fits it: the surface between the two is missing",
-                         FillMethod::ruled, other};
-      }
+      const auto offset = offset_of_fit(rims[a], rims[b]);
+      if (!offset) continue;
+      // What differs by rounding alone is equal.
+      const double step = kAlikeRims * rims[a].radius;
+      const double rounded = step > 0 ? std::round(*offset / step) : *offset;
+      pairs.push_back(
+          {rounded, (rims[b].middle - rims[a].middle).norm(), std::min(a, b), std::max(a, b)});
     }
   }
+  std::sort(pairs.begin(), pairs.end());
+  for (const Pair& pair : pairs) {
+    if (verdicts[pair.a].partner || verdicts[pair.b].partner) continue;
+    for (const auto& [own, other] : {std::pair(pair.a, pair.b), std::pair(pair.b, pair.a)}) {
+      verdicts[own] = {CapDoubt::fits_another,
+                       "another rim fits it: the surface between the two is missing",
+                       FillMethod::ruled, other};
+    }
+  }
+}
+
+}  // namespace
+
+std::vector<CapVerdict> judge_caps(const KnownMesh& mesh, std::span<const Opening> openings) {
+  std::vector<CapVerdict> verdicts(openings.size());
+  std::vector<RimShape> rims;
+  for (const Opening& o : openings) rims.push_back(shape_of(mesh, o));
+  pair_rims_that_fit(rims, verdicts);
   const double diagonal = box_of(mesh.mesh()).diagonal();
   std::vector<std::size_t> inlets;
   for (std::size_t i = 0; i < rims.size(); ++i) {
@@ -125,39 +147,37 @@ std::vector<CapVerdict> judge_caps(const KnownMesh& mesh, const Filler& filler,
                      "a cap would lie in the face around it: the wall of a hole may be missing",
                      {},
                      {}};
-      continue;
+    } else if (rim.wall > kNearlyAllOfRim && rim.radius > kLeastInlet * diagonal &&
+               !rim.has_islands) {
+      inlets.push_back(i);
     }
-    const bool is_wall_end =
-        rim.wall > kNearlyAllOfRim && rim.radius > kLeastInlet * diagonal && !rim.has_islands;
-    if (is_wall_end) inlets.push_back(i);
-    FillOptions options;
-    options.tolerance = tolerance;
-    options.method = FillMethod::extend;
-    const FillOutcome outcome = filler.fill(openings[i], options);
-    const Fill* extended = std::get_if<Fill>(&outcome);
-    if (extended == nullptr || extended->points.empty()) continue;
-    double farthest = 0;
-    for (const Point& p : extended->points) {
-      farthest = std::max(farthest, std::fabs((p - rim.middle).dot(rim.normal)));
-    }
-    // Far away they meet by chance.
-    if (farthest > rim.radius || farthest <= tolerance) continue;
-    verdicts[i] = {CapDoubt::corner,
-                   "its neighbours carried on meet close by: a corner may be missing",
-                   FillMethod::extend,
+  }
+  for (const std::size_t i : inlets) {
+    if (inlets.size() < 2) break;
+    verdicts[i] = {CapDoubt::inlet,
+                   "one of " + std::to_string(inlets.size()) +
+                       " flat ends of walls: inlets and outlets are left open on purpose",
+                   {},
                    {}};
   }
-  if (inlets.size() > 1) {
-    for (const std::size_t i : inlets) {
-      if (verdicts[i].doubt != CapDoubt::none) continue;
-      verdicts[i] = {CapDoubt::inlet,
-                     "one of " + std::to_string(inlets.size()) +
-                         " flat ends of walls: inlets and outlets are left open on purpose",
-                     {},
-                     {}};
-    }
-  }
   return verdicts;
+}
+
+bool misses_a_corner(const KnownMesh& mesh, const Filler& filler, const Opening& opening,
+                     double tolerance) {
+  FillOptions options;
+  options.tolerance = tolerance;
+  options.method = FillMethod::extend;
+  const FillOutcome outcome = filler.fill(opening, options);
+  const Fill* extended = std::get_if<Fill>(&outcome);
+  if (extended == nullptr || extended->points.empty()) return false;
+  const RimShape rim = shape_of(mesh, opening);
+  double farthest = 0;
+  for (const Point& p : extended->points) {
+    farthest = std::max(farthest, std::fabs((p - rim.middle).dot(rim.normal)));
+  }
+  // Far away they meet by chance.
+  return farthest <= rim.radius && farthest > tolerance;
 }
 
 }  // namespace aguja

@@ -26,10 +26,15 @@ struct CapVerdict {
   std::optional<std::size_t> partner;  ///< of `fits_another`: the other opening
 };
 
-/// By opening, of a mesh with distinct points.
-/// Cost     The rims, and pairs of openings of one length: O(k log k) for k of different lengths.
-[[nodiscard]] std::vector<CapVerdict> judge_caps(const KnownMesh& mesh, const Filler& filler,
-                                                 std::span<const Opening> openings,
-                                                 double tolerance);
+/// By opening, of a mesh with distinct points; all but `corner`. Of several rims that fit one, that
+/// which faces it most squarely is its partner.
+/// Cost     The rims, and pairs of openings of like length: O(k log k) for k of different lengths.
+[[nodiscard]] std::vector<CapVerdict> judge_caps(const KnownMesh& mesh,
+                                                 std::span<const Opening> openings);
+
+/// Does `extend` bring back a corner close to the opening?
+/// Cost     That of the fill.
+[[nodiscard]] bool misses_a_corner(const KnownMesh& mesh, const Filler& filler,
+                                   const Opening& opening, double tolerance);
 
 }  // namespace aguja

@@ -182,16 +182,24 @@ class Proposer {
         : openings(mesh, tolerance, {tolerance}), filler(openings.known(), tolerance) {}
     std::shared_ptr<const KnownMesh> read;
     // What speaks against closing this one by a cap unasked; all of the part are judged together.
-    [[nodiscard]] const CapVerdict* doubt_of(const Opening& opening, double tolerance) {
+    [[nodiscard]] CapVerdict doubt_of(const Opening& opening, double tolerance) {
       if (!verdicts) {
-        verdicts = judge_caps(openings.known(), filler, openings.all(), tolerance);
+        verdicts = judge_caps(openings.known(), openings.all());
         for (std::size_t i = 0; i < openings.all().size(); ++i) {
           for (const Loop& loop : openings.all()[i].loops) number[loop] = i;
         }
       }
       const auto at = number.find(opening.loops[0]);
-      if (at == number.end() || (*verdicts)[at->second].doubt == CapDoubt::none) return nullptr;
-      return &(*verdicts)[at->second];
+      const CapVerdict verdict = at == number.end() ? CapVerdict{} : (*verdicts)[at->second];
+      const bool may_be_corner =
+          verdict.doubt == CapDoubt::none || verdict.doubt == CapDoubt::inlet;
+      if (may_be_corner && misses_a_corner(openings.known(), filler, opening, tolerance)) {
+        return {CapDoubt::corner,
+                "its neighbours carried on meet close by: a corner may be missing",
+                FillMethod::extend,
+                {}};
+      }
+      return verdict;
     }
     FindingOpenings openings;
     Filler filler;
@@ -226,18 +234,18 @@ class Proposer {
       if (made != nullptr) step.why = made->why;
       return made != nullptr;
     });
-    const CapVerdict* doubt = nullptr;
+    CapVerdict doubt;
     for (const Opening& o : openings) {
-      if (flat && doubt == nullptr) doubt = view->doubt_of(o, tolerance_);
+      if (flat && doubt.doubt == CapDoubt::none) doubt = view->doubt_of(o, tolerance_);
     }
-    if (doubt != nullptr) {
-      step.why = doubt->why;
-      if (doubt->rather) step.method = std::string(slug(*doubt->rather)) + ", or flat";
-      if (doubt->doubt == CapDoubt::corner) {
+    if (doubt.doubt != CapDoubt::none) {
+      step.why = doubt.why;
+      if (doubt.rather) step.method = std::string(slug(*doubt.rather)) + ", or flat";
+      if (doubt.doubt == CapDoubt::corner) {
         step.settings["prefer"] = std::string(slug(FillMethod::extend));
       }
-      if (doubt->partner) {
-        const Loop& there = view->openings.all()[*doubt->partner].loops[0];
+      if (doubt.partner) {
+        const Loop& there = view->openings.all()[*doubt.partner].loops[0];
         for (const Finding* other : others) {
           if (other == &f || other->part_index != f.part_index) continue;
           const std::vector<Opening> own = view->openings.of(*other);

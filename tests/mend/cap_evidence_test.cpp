@@ -122,6 +122,20 @@ TEST(CapEvidence, DoesNotDependOnPlaceTurnOrOrder) {
   }
 }
 
+TEST(CapEvidence, EachBoreOfManyIsBridgedWithItsOwnMouth) {
+  // Deep ones beside each other: each mouth sees several within ten degrees.
+  const double depth = 40;
+  const Mesh plate = without(test::grid_box(12, {12, 12, depth}), [&](const Point& p) {
+    const auto in = [](double x) { return std::fmod(x, 4) > 1 && std::fmod(x, 4) < 3; };
+    return (p.z() < 1e-9 || p.z() > depth - 1e-9) && in(p.x()) && in(p.y());
+  });
+  MendOptions options;
+  options.accepted.all = true;
+  const MendResult result = mend(model_of(plate), options);
+  EXPECT_TRUE(test::is_solid(result.model.parts[0].mesh()));
+  EXPECT_NEAR(test::volume_of(result.model.parts[0].mesh()), (144 - 9 * 4) * depth, 1e-6);
+}
+
 TEST(CapEvidence, RimsOfDifferentSizeAreNotBridged) {
   // A bore that is a step: its mouths differ.
   Mesh mesh = without(test::grid_box(8, {8, 8, 1}), [](const Point& p) {
