@@ -2,8 +2,6 @@
 
 #include <filesystem>
 
-#include <charconv>
-
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -95,18 +93,6 @@ struct MendCommand : Session {
                                     option, word, nearest_word(word, known)));
   }
 
-  static double parse_share(const std::string& text) {
-    const bool in_percent = text.ends_with('%');
-    double value = 0;
-    const char* const end = text.data() + text.size() - (in_percent ? 1 : 0);
-    const auto result = std::from_chars(text.data(), end, value);
-    if (in_percent) value /= 100;
-    if (result.ec != std::errc() || result.ptr != end || !(value >= 0 && value <= 1)) {
-      throw ArgumentError("--may-give-up: expected a share such as 2% or 0.02; got '" + text + "'");
-    }
-    return value;
-  }
-
   MendOptions options_for(const Model& model) {
     MendOptions options;
     if (!profile_file.empty()) options.profile = read_profile(profile_file, model.unit);
@@ -127,7 +113,10 @@ struct MendCommand : Session {
     for (const std::string& word : left) {
       options.accepted.left.push_back(parse_finding_kind(word) ? word : known_id(word, "--leave"));
     }
-    if (!give_up.empty()) options.most_given_up = parse_share(give_up);
+    if (!give_up.empty()) options.most_given_up = parse_percentage(give_up);
+    if (!(options.most_given_up >= 0 && options.most_given_up <= 1)) {
+      throw ArgumentError("--may-give-up: expected a share such as 5%; got '" + give_up + "'");
+    }
     if (!plan_file.empty()) {
       Plan plan = read_plan(plan_file, model.unit);
       if (!plan.digest.empty() && plan.digest != digest()) {
@@ -280,9 +269,8 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
   session->add_common(command);
   command.footer(
       "Unasked it welds equal points, stitches, orients, drops exact copies, and fills flat\n"
-      "openings that nothing speaks against; everything else is proposed. Exit status 1 unless the "
-      "verdict is solid and\n"
-      "nothing large, and no step of a plan, was refused.\n"
+      "openings that nothing speaks against; everything else is proposed. Exit status 1\n"
+      "unless the verdict is solid, and nothing large and no step of a plan was refused.\n"
       "Examples: aguja mend torn.stl -o whole.stl\n"
       "          aguja mend torn.stl --dry-run --write-plan plan.toml\n"
       "          aguja mend torn.stl --plan plan.toml -o whole.stl");

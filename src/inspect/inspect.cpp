@@ -115,23 +115,20 @@ bool needs_patches(const InspectOptions& options, const FindingSink& sink) {
 // in is none, nor is a group of faces that turn sharply into each other and make up nearly all of it.
 bool tell_faces(const Shape& shape, const Anatomy& anatomy, double sharp_angle) {
   const auto& patch_of = shape.mesh.patch_of;
+  const auto normal_of = [&](TriangleId t) {
+    const Triangle& c = anatomy.welded.triangle(t);
+    const Point& a = anatomy.welded.point(c[0]);
+    return Vector((anatomy.welded.point(c[1]) - a).cross(anatomy.welded.point(c[2]) - a));
+  };
   std::vector<double> area(patch_count(shape));
   std::vector<bool> is_sharp(area.size());
   double all = 0;
   std::size_t faces = 0;
-  std::vector<Vector> normal(patch_of.size());
   for (std::uint32_t t = 0; t < patch_of.size(); ++t) {
-    const Triangle& c = anatomy.welded.triangle({t});
-    const Point& a = anatomy.welded.point(c[0]);
-    normal[t] = (anatomy.welded.point(c[1]) - a).cross(anatomy.welded.point(c[2]) - a);
-    const double own = normal[t].norm();
-    if (own > 0) normal[t] /= own;
-    const std::uint32_t p = patch_of[t].value;
-    const bool is_fill =
-        p < shape.patch_names.size() && shape.patch_names[p].starts_with(kFillPatch);
-    if (is_fill) continue;
-    faces += static_cast<std::size_t>(area[p] == 0 && own > 0);
-    area[p] += own;
+    if (is_fill(shape, patch_of[t])) continue;
+    const double own = normal_of({t}).norm();
+    faces += static_cast<std::size_t>(area[patch_of[t].value] == 0 && own > 0);
+    area[patch_of[t].value] += own;
     all += own;
   }
   if (faces <= 1) return false;
@@ -139,9 +136,10 @@ bool tell_faces(const Shape& shape, const Anatomy& anatomy, double sharp_angle) 
   for (std::uint32_t e = 0; e < anatomy.edges.size(); ++e) {
     const auto uses = anatomy.edges.uses({e});
     if (uses.size() != 2 || uses[0].forward() == uses[1].forward()) continue;
-    const std::uint32_t t = uses[0].triangle().value, u = uses[1].triangle().value;
-    if (patch_of[t] != patch_of[u] || normal[t].isZero() || normal[u].isZero()) continue;
-    if (normal[t].dot(normal[u]) < cosine) is_sharp[patch_of[t].value] = true;
+    const TriangleId t = uses[0].triangle(), u = uses[1].triangle();
+    if (patch_of[t.value] != patch_of[u.value]) continue;
+    const Vector m = normal_of(t), n = normal_of(u);
+    if (m.dot(n) < cosine * m.norm() * n.norm()) is_sharp[patch_of[t.value].value] = true;
   }
   constexpr double kMostOfIt = 0.9;
   for (std::size_t p = 0; p < area.size(); ++p) {

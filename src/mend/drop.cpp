@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <map>
 #include <optional>
-#include <set>
 
 #include <Eigen/Geometry>
 
@@ -108,15 +107,20 @@ namespace {
 class ShellsTwice {
  public:
   ShellsTwice(const Welded& mesh, const EdgeTable& edges, std::span<const DuplicateGroup> groups)
-      : mesh_(mesh), edges_(edges), sets_(groups.size()) {
+      : mesh_(mesh),
+        edges_(edges),
+        sets_(groups.size()),
+        pair_of_(groups.empty() ? 0 : mesh.triangles().size(), Side{kNoIndex, false}),
+        seen_(groups.size()),
+        against_(groups.size()),
+        is_open_(groups.size()),
+        volume_(groups.size()) {
     for (std::uint32_t g = 0; g < groups.size(); ++g) {
       if (groups[g].same.empty() || groups[g].opposite.empty()) continue;
       for (const auto* side : {&groups[g].same, &groups[g].opposite}) {
-        for (const TriangleId t : *side) pair_of_[t] = {g, side == &groups[g].same};
+        for (const TriangleId t : *side) pair_of_[t.value] = {g, side == &groups[g].same};
       }
     }
-    against_.resize(groups.size());
-    is_open_.resize(groups.size());
     for (std::uint32_t g = 0; g < groups.size(); ++g) {
       if (!groups[g].same.empty() && !groups[g].opposite.empty()) walk(g, groups);
     }
@@ -131,10 +135,14 @@ class ShellsTwice {
   }
 
  private:
+  struct Side {
+    std::uint32_t pair;
+    bool is_same;  // of those that face as the first of the pair
+  };
   // All pairs that hang together with one, each turned as its neighbours ask.
   void walk(std::uint32_t start, std::span<const DuplicateGroup> groups) {
-    if (seen_.contains(start)) return;
-    seen_.insert(start);
+    if (seen_[start]) return;
+    seen_[start] = true;
     std::vector<std::uint32_t> pairs = {start};
     bool open = false;
     double volume = 0;
@@ -152,15 +160,14 @@ class ShellsTwice {
         std::optional<std::uint32_t> other;
         bool along = false;
         for (const EdgeUse use : edges_.uses(*edges_.find(from, to))) {
-          const auto pair = pair_of_.find(use.triangle());
-          if (pair == pair_of_.end() ||
-              (other && pair->second.first != g && pair->second.first != *other)) {
+          const Side side = pair_of_[use.triangle().value];
+          if (side.pair == kNoIndex || (other && side.pair != g && side.pair != *other)) {
             open = true;
             continue;
           }
-          if (pair->second.first == g) continue;
-          other = pair->second.first;
-          if (pair->second.second) {
+          if (side.pair == g) continue;
+          other = side.pair;
+          if (side.is_same) {
             along = mesh_.triangle(use.triangle())[use.corner()] == from;
           }
         }
@@ -169,7 +176,8 @@ class ShellsTwice {
           continue;
         }
         const bool turned = against_[g] != along;
-        if (seen_.insert(*other).second) {
+        if (!seen_[*other]) {
+          seen_[*other] = true;
           against_[*other] = turned;
           sets_.unite(start, *other);
           pairs.push_back(*other);
@@ -187,10 +195,9 @@ class ShellsTwice {
   const Welded& mesh_;
   const EdgeTable& edges_;
   DisjointSets sets_;
-  std::map<TriangleId, std::pair<std::uint32_t, bool>> pair_of_;  // is it of those that face alike?
-  std::set<std::uint32_t> seen_;
-  std::vector<bool> against_, is_open_;
-  std::map<std::uint32_t, double> volume_;
+  std::vector<Side> pair_of_;  // by triangle
+  std::vector<bool> seen_, against_, is_open_;
+  std::vector<double> volume_;  // by root
 };
 
 }  // namespace

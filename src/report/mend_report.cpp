@@ -261,7 +261,8 @@ std::string size_table(const MendResult& r, LengthUnit unit, const TextOptions& 
     }
     const Vector e = s->box.is_empty() ? Vector(Vector::Zero()) : Vector(s->box.high - s->box.low);
     table.add({c.part, when, fmt::format("{} x {} x {}", brief(e.x()), brief(e.y()), brief(e.z())),
-               brief(s->area), brief(s->volume), s->is_closed ? "closed" : "open: caps thought"});
+               brief(s->area), brief(s->volume),
+               s->is_closed ? "closed" : "open: closed in thought"});
   };
   for (std::size_t i = 0; i < std::min(kMostLedgerRows, r.sizes.size()); ++i) {
     row(r.sizes[i], "before", r.sizes[i].before);
@@ -294,7 +295,8 @@ std::string proposals(const MendResult& r, const TextOptions& options) {
                s.why + (s.method.empty() ? "" : "; auto would take " + s.method)});
   }
   std::string text =
-      "\nProposed, not run (--accept KIND or all runs them, --write-plan lets you edit)\n";
+      "\nProposed, not run (--accept with kinds, ids or all runs them, --write-plan lets you "
+      "edit)\n";
   text += table.text(options.width);
   if (r.proposed.size() > kMostLedgerRows) {
     text += fmt::format("  and {} more\n", r.proposed.size() - kMostLedgerRows);

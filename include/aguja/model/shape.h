@@ -50,6 +50,12 @@ struct FaceOrigin {
 };
 [[nodiscard]] std::optional<FaceOrigin> face_of(const Shape& shape, TriangleId triangle);
 
+/// Was it made by a fill? Told by its name.
+[[nodiscard]] inline bool is_fill(const Shape& shape, PatchId patch) {
+  return patch.value < shape.patch_names.size() &&
+         shape.patch_names[patch.value].starts_with(kFillPatch);
+}
+
 /// What the patch of the triangle is coloured with.
 [[nodiscard]] std::optional<Rgb> colour_of(const Shape& shape, TriangleId triangle);
 
