@@ -1,0 +1,300 @@
+#include "aguja/solid/part_pairs.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <memory>
+#include <tuple>
+
+#include <Eigen/Geometry>
+
+#include "aguja/base/parallel.h"
+#include "aguja/geometry/distance.h"
+#include "aguja/mesh/triangle_places.h"
+#include "aguja/solid/common_space.h"
+
+namespace aguja {
+namespace {
+
+TriangleCorners corners_of(const SearchedMesh& mesh, std::uint32_t t) {
+  return {mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)};
+}
+
+Box grown(const Box& box, double by) {
+  Box out = box;
+  out.low.array() -= by;
+  out.high.array() += by;
+  return out;
+}
+
+// How far facets of the part may be off its surfaces.
+double chord_of(const Model& model, const Part& part) {
+  double most = 0;
+  for (const SurfaceOrigin& own : part.shape()->surfaces) {
+    for (const SurfaceSource& source : model.sources) {
+      const bool is_its =
+          std::find(source.bodies.begin(), source.bodies.end(), own.body) != source.bodies.end();
+      if (is_its) most = std::max(most, source.chord * source.to_model);
+    }
+  }
+  return most * (part.placement().is_rigid() ? 1 : part.placement().scale());
+}
+
+bool have_same_triangles(const SearchedMesh& a, const SearchedMesh& b) {
+  const std::size_t count = a.welded.triangles().size();
+  if (count != b.welded.triangles().size()) return false;
+  std::array<std::vector<std::uint64_t>, 2> hashes;
+  for (std::uint32_t t = 0; t < count; ++t) {
+    hashes[0].push_back(hash_of_corners(corners_of(a, t)));
+    hashes[1].push_back(hash_of_corners(corners_of(b, t)));
+  }
+  for (auto& list : hashes) std::sort(list.begin(), list.end());
+  return hashes[0] == hashes[1];
+}
+
+// What is left of a convex polygon where `height` is not negative.
+template <class Height>
+void clip(std::vector<Point>& polygon, const Height& height) {
+  std::vector<Point> out;
+  for (std::size_t i = 0; i < polygon.size(); ++i) {
+    const Point &p = polygon[i], &q = polygon[(i + 1) % polygon.size()];
+    const double a = height(p), b = height(q);
+    if (a >= 0) out.push_back(p);
+    if ((a < 0) != (b < 0) && a != b) out.emplace_back(p + a / (a - b) * (q - p));
+  }
+  polygon = std::move(out);
+}
+
+double area_of(const std::vector<Point>& polygon) {
+  Vector twice = Vector::Zero();
+  for (std::size_t i = 2; i < polygon.size(); ++i) {
+    twice += (polygon[i - 1] - polygon[0]).cross(polygon[i] - polygon[0]);
+  }
+  return 0.5 * twice.norm();
+}
+
+// Of `a`: what lies over `b`, facing it, within the tolerance.
+double facing_area(const TriangleCorners& a, const TriangleCorners& b, double tolerance) {
+  const Vector m = (a[1] - a[0]).cross(a[2] - a[0]);
+  Vector n = (b[1] - b[0]).cross(b[2] - b[0]);
+  constexpr double kFacing = -0.8;
+  if (m.isZero() || n.isZero() || m.dot(n) > kFacing * m.norm() * n.norm()) return 0;
+  n.normalize();
+  std::vector<Point> polygon(a.begin(), a.end());
+  for (std::size_t i = 0; i < 3; ++i) {
+    const Vector inward = n.cross(b[(i + 1) % 3] - b[i]);
+    clip(polygon, [&](const Point& p) { return inward.dot(p - b[i]); });
+  }
+  clip(polygon, [&](const Point& p) { return tolerance + n.dot(p - b[0]); });
+  clip(polygon, [&](const Point& p) { return tolerance - n.dot(p - b[0]); });
+  return area_of(polygon);
+}
+
+struct Contacts {
+  double area = 0;
+  bool near = false;  // nearer than the tolerance somewhere
+};
+
+Contacts contacts_of(const SearchedMesh& a, const SearchedMesh& b, double tolerance) {
+  std::vector<std::uint32_t> triangles;
+  a.tree.for_each_meeting(FloatBox(grown(b.box, tolerance)),
+                          [&](std::uint32_t t) { triangles.push_back(t); });
+  std::sort(triangles.begin(), triangles.end());
+  constexpr std::size_t kGrain = 64;
+  const auto lists = parallel_map(triangles.size(), kGrain, [&](Range r) {
+    Contacts out;
+    for (std::size_t i = r.begin; i < r.end; ++i) {
+      const TriangleCorners own = corners_of(a, triangles[i]);
+      const Box box = grown(box_of(own), tolerance);
+      b.tree.for_each_meeting(FloatBox(box), [&](std::uint32_t u) {
+        const TriangleCorners other = corners_of(b, u);
+        out.area += facing_area(own, other, tolerance);
+        // Of bodies that touch along edges or at points, somewhere a corner is near.
+        for (std::size_t k = 0; !out.near && k < 3; ++k) {
+          out.near =
+              (closest_point(own[k], other[0], other[1], other[2]) - own[k]).norm() <= tolerance ||
+              (closest_point(other[k], own[0], own[1], own[2]) - other[k]).norm() <= tolerance;
+        }
+      });
+    }
+    return out;
+  });
+  Contacts all;
+  for (const Contacts& one : lists) {
+    all.area += one.area;
+    all.near = all.near || one.near;
+  }
+  all.near = all.near || all.area > 0;
+  return all;
+}
+
+double distance(const Point& p, const SearchedMesh& mesh) {
+  const auto squared = [&](std::uint32_t t) {
+    return (closest_point(p, mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)) - p)
+        .squaredNorm();
+  };
+  const double infinity = std::numeric_limits<double>::infinity();
+  const std::uint32_t nearest = mesh.tree.nearest(p, infinity, squared);
+  return nearest == BoxTree::kNone ? infinity : std::sqrt(squared(nearest));
+}
+
+bool is_deeper(const std::optional<SurfaceInside>& inside, const SearchedMesh& other,
+               double tolerance) {
+  return inside && std::any_of(inside->samples.begin(), inside->samples.end(),
+                               [&](const Point& p) { return distance(p, other) > tolerance; });
+}
+
+class PartRelater {
+ public:
+  PartRelater(const Model& model, const std::vector<bool>& is_solid)
+      : model_(model), is_solid_(is_solid), searched_(model.parts.size()) {
+    for (const Part& part : model.parts) {
+      boxes_.push_back(box_of(part.mesh()));
+      chords_.push_back(chord_of(model, part));
+    }
+  }
+
+  std::vector<PartPair> run(Progress* progress) {
+    Array<FloatBox> boxes(boxes_.size());
+    for (std::size_t p = 0; p < boxes_.size(); ++p) {
+      boxes[p] = FloatBox(grown(boxes_[p], tolerance(p, p)));
+    }
+    const BoxTree tree(std::move(boxes));
+    std::vector<PartPair> pairs;
+    for (std::size_t p = 0; p < boxes_.size(); ++p) {
+      std::vector<std::size_t> others;
+      if (boxes_[p].is_empty()) continue;
+      tree.for_each_meeting(FloatBox(grown(boxes_[p], tolerance(p, p))), [&](std::uint32_t q) {
+        if (q > p && !boxes_[q].is_empty()) others.push_back(q);
+      });
+      std::sort(others.begin(), others.end());
+      for (const std::size_t q : others) {
+        advance(progress, "between parts",
+                static_cast<double>(p) / static_cast<double>(boxes_.size()));
+        if (auto pair = relate(p, q)) pairs.push_back(*pair);
+      }
+      searched_[p].reset();  // all of its pairs are made
+    }
+    std::sort(pairs.begin(), pairs.end(), [](const PartPair& a, const PartPair& b) {
+      return std::tuple(a.relation, -a.volume.value_or(0), -a.area, a.first, a.second) <
+             std::tuple(b.relation, -b.volume.value_or(0), -b.area, b.first, b.second);
+    });
+    return pairs;
+  }
+
+ private:
+  double tolerance(std::size_t p, std::size_t q) const {
+    // About the precision of single-precision files: nearer points cannot be told apart there.
+    constexpr double kOfSize = 1e-6;
+    Box both = boxes_[p];
+    both.extend(boxes_[q]);
+    if (both.is_empty()) return 0;
+    const double size = std::max(both.low.cwiseAbs().maxCoeff(), both.high.cwiseAbs().maxCoeff());
+    return std::max(kOfSize * std::max(size, both.diagonal()), chords_[p] + chords_[q]);
+  }
+
+  const SearchedMesh& searched(std::size_t p) {
+    if (!searched_[p]) searched_[p] = std::make_unique<SearchedMesh>(model_.parts[p].mesh());
+    return *searched_[p];
+  }
+
+  std::optional<PartPair> relate(std::size_t p, std::size_t q) {
+    PartPair pair;
+    pair.first = p;
+    pair.second = q;
+    pair.tolerance = tolerance(p, q);
+    if (!grown(boxes_[p], pair.tolerance).meets(boxes_[q])) return std::nullopt;
+    pair.box.low = boxes_[p].low.cwiseMax(boxes_[q].low);
+    pair.box.high = boxes_[p].high.cwiseMin(boxes_[q].high);
+    for (int k = 0; k < 3; ++k) {
+      if (pair.box.low[k] > pair.box.high[k]) std::swap(pair.box.low[k], pair.box.high[k]);
+    }
+    const SearchedMesh &a = searched(p), &b = searched(q);
+    const bool same_box = boxes_[p].low == boxes_[q].low && boxes_[p].high == boxes_[q].high;
+    if (same_box && have_same_triangles(a, b)) {
+      pair.relation = PartRelation::identical;
+      if (is_solid_[p] && is_solid_[q]) pair.volume = volume(a);
+      return pair;
+    }
+    if (!is_solid_[p] && !is_solid_[q]) return std::nullopt;
+    const CommonSpace common = common_space(a, is_solid_[p], b, is_solid_[q]);
+    if (const auto related = relation_of(a, b, common, pair.tolerance)) {
+      pair.relation = related->relation;
+      pair.volume = common.volume;
+      if (related->second_is_in_first) std::swap(pair.first, pair.second);
+      return pair;
+    }
+    const Contacts contacts = contacts_of(a, b, pair.tolerance);
+    if (!contacts.near) return std::nullopt;
+    pair.relation = PartRelation::touching;
+    pair.area = contacts.area;
+    return pair;
+  }
+
+  struct Related {
+    PartRelation relation;
+    bool second_is_in_first = false;
+  };
+
+  static std::optional<Related> relation_of(const SearchedMesh& a, const SearchedMesh& b,
+                                            const CommonSpace& common, double tolerance) {
+    using enum PartRelation;
+    const double in_b = common.first ? common.first->area : 0;
+    const double in_a = common.second ? common.second->area : 0;
+    const bool is_film = !common.volume || *common.volume <= tolerance * std::max(in_a, in_b);
+    if (is_film && !is_deeper(common.first, b, tolerance) &&
+        !is_deeper(common.second, a, tolerance)) {
+      return std::nullopt;
+    }
+    bool first_is_in = false, second_is_in = false;
+    if (common.volume) {
+      // By volume: surfaces that touch from within belong to either.
+      const auto is_filled = [&](const SearchedMesh& mesh) {
+        const double own = volume(mesh);
+        return own - *common.volume <= std::min(tolerance * mesh.area, 0.5 * own);
+      };
+      first_is_in = is_filled(a);
+      second_is_in = is_filled(b);
+      if (first_is_in && second_is_in) return Related{identical};
+    } else {
+      constexpr double kRounding = 1e-9;
+      first_is_in = common.first && in_b >= (1 - kRounding) * a.area;
+      second_is_in = common.second && in_a >= (1 - kRounding) * b.area;
+    }
+    return Related{first_is_in || second_is_in ? inside : crossing, second_is_in};
+  }
+
+  static double volume(const SearchedMesh& mesh) {
+    const Point origin = mesh.box.center();
+    double sum = 0;
+    for (std::uint32_t t = 0; t < mesh.welded.triangles().size(); ++t) {
+      sum += (mesh.corner(t, 0) - origin)
+                 .dot((mesh.corner(t, 1) - origin).cross(mesh.corner(t, 2) - origin)) /
+             6;
+    }
+    return sum;
+  }
+
+  const Model& model_;
+  const std::vector<bool>& is_solid_;
+  std::vector<Box> boxes_;
+  std::vector<double> chords_;
+  std::vector<std::unique_ptr<SearchedMesh>> searched_;
+};
+
+}  // namespace
+
+std::string_view slug(PartRelation relation) {
+  constexpr std::array<std::string_view, 4> kSlugs = {"crossing", "identical", "inside",
+                                                      "touching"};
+  return kSlugs.at(static_cast<std::size_t>(relation));
+}
+
+std::vector<PartPair> relate_parts(const Model& model, const std::vector<bool>& is_solid,
+                                   Progress* progress) {
+  if (model.parts.size() < 2) return {};
+  return PartRelater(model, is_solid).run(progress);
+}
+
+}  // namespace aguja
