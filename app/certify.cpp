@@ -6,6 +6,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "aguja/formats/profile.h"
 #include "aguja/report/text.h"
 #include "page_output.h"
 #include "session.h"
@@ -18,6 +19,7 @@ struct CertifyCommand : Session {
   std::string expected_volume;
   std::string expected_mass;
   std::string within = "0.1%";
+  std::string profile_file;
   bool overwrite = false;
   PageOutput page;
 
@@ -48,12 +50,16 @@ struct CertifyCommand : Session {
     page.check(overwrite);
     auto file_digest = std::async(std::launch::async, [this] { return digest(); });
     const Model model = read();
+    Profile profile;
+    if (!profile_file.empty()) profile = read_profile(profile_file, model.unit);
+    profile.parts_apart |= parts_apart();
     std::optional<Inspection> looked;
     if (page.is_wanted()) {
-      looked = inspect(model, PageOutput::inspect_options(), &times(), progress());
+      looked = inspect(model, PageOutput::inspect_options(profile), &times(), progress());
     }
     const Certificate certificate =
-        looked ? *looked->certificate : certify(model, &times(), progress());
+        looked ? *looked->certificate
+               : certify(model, certify_options(profile), &times(), progress());
     const auto expected = expectations(certificate, model.unit, material, allowed);
     const std::string hash = times().time("digest", [&] { return file_digest.get(); });
     print(
@@ -80,17 +86,21 @@ void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
       *app.add_subcommand("certify", "the verdict: is it a closed solid? With volume and mass");
   const auto session = std::make_shared<CertifyCommand>();
   session->add_input(command);
+  session->add_parts_apart(command);
   command.add_option("--density", session->density, "such as 7850kg/m3 or 2.7g/cm3");
   command.add_option("--expect-volume", session->expected_volume,
                      "such as 1.25e6mm3; a bare number is in the model's unit cubed");
   command.add_option("--expect-mass", session->expected_mass, "such as 2.1kg; needs --density");
   command.add_option("--within", session->within, "how far off an expectation may be")
       ->capture_default_str();
+  command.add_option("--profile", session->profile_file,
+                     "TOML file whose waivers say which parts may lie in each other");
   session->page.add(command);
   command.add_flag("--overwrite", session->overwrite, "replace the page if it exists");
   session->add_common(command);
   command.footer(
-      "Exit status 1 unless the verdict is solid and every expectation is met.\n"
+      "Exit status 1 unless the verdict is solid and every expectation is met. Parts that\n"
+      "cross, lie in each other's material or are there twice are not solid together.\n"
       "Example: aguja certify pod.stl --density 1.05g/cm3 --expect-mass 0.3kg");
   commands.emplace_back(
       &command, [session] { return session->run([&] { return session->certify_model(); }); });

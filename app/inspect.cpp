@@ -107,6 +107,7 @@ struct InspectCommand : Session {
             {"thin-walls", 550}});
     const Model model = read(true);
     options.profile = profile_for(model.unit);
+    options.profile.parts_apart |= parts_apart();
     for (const auto& intent : options.profile.intents) {
       const std::string& part = intent.first;
       const bool known = std::any_of(model.parts.begin(), model.parts.end(),
@@ -148,6 +149,7 @@ void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   CLI::App& command = *app.add_subcommand("inspect", "show everything that is wrong, worst first");
   const auto session = std::make_shared<InspectCommand>();
   session->add_input(command)->required(false);
+  session->add_parts_apart(command);
   command.add_flag("--each", session->every_finding, "a row per finding instead of per kind");
   command.add_option("--most", session->most_findings, "list at most so many findings in JSON")
       ->capture_default_str();

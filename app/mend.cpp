@@ -41,6 +41,8 @@ struct MendCommand : Session {
   }
 
  private:
+  Profile profile_;  // in force, for what is written
+
   int explain_remedies() const {
     std::vector<Remedy> remedies;
     std::vector<std::string_view> known = {"all"};
@@ -127,6 +129,8 @@ struct MendCommand : Session {
       options.plan = std::move(plan);
     }
     if (until > 0) options.until = until;
+    options.profile.parts_apart |= parts_apart();
+    profile_ = options.profile;
     options.round_to_float = !output.file.empty() && holds_floats_only(output);
     return options;
   }
@@ -160,11 +164,11 @@ struct MendCommand : Session {
       write_whole(write_plan, plan_text(r.plan, model.unit), output.overwrite);
     }
     if (output.file.empty()) {
-      report.certificate = certify(r.model, &times(), progress());
+      report.certificate = certify(r.model, certify_options(profile_), &times(), progress());
     } else {
       // Rounding counts against the budget, too.
       if (holds_floats_only(output) && r.tolerance > 0) check_rounding(r.model, r.tolerance);
-      WrittenModel written = write_and_certify(*this, output, r.model);
+      WrittenModel written = write_and_certify(*this, output, r.model, profile_);
       report.output = output.file;
       report.digest = written.report.digest;
       report.write_notes = written.report.notes;
@@ -174,6 +178,7 @@ struct MendCommand : Session {
     if (page.is_wanted()) {
       Profile profile;
       profile.tolerance = r.tolerance;
+      profile.parts_apart = parts_apart();
       page.write_two(*this,
                      {model, file_label(), r.model,
                       output.file.empty() ? std::string("as it would be") : output.file},

@@ -204,6 +204,17 @@ void Session::add_reading(CLI::App& command) {
   command.add_flag("--as-one", as_one_, "take all parts as one body, the parts as its patches");
 }
 
+void Session::add_parts_apart(CLI::App& command) {
+  command.add_flag("--parts-apart", parts_apart_,
+                   "judge each part by itself: parts may cross, or lie in each other");
+}
+
+CertifyOptions Session::certify_options(const Profile& profile) const {
+  return {parts_apart_ || profile.parts_apart, [profile](const Model& model, const PartPair& pair) {
+            return is_meant(profile, model, pair);
+          }};
+}
+
 CLI::Option* OutputOptions::add(CLI::App& command) {
   CLI::Option* const option = command.add_option("-o,--output", file, "file to write");
   command.add_option("--to", to, "format to write, whatever the name says");

@@ -10,6 +10,7 @@
 #include <nlohmann/json_fwd.hpp>
 
 #include "aguja/formats/read.h"
+#include "aguja/inspect/inspect.h"
 #include "aguja/report/json.h"
 
 namespace aguja::app {
@@ -47,6 +48,8 @@ class Session {
 
   /// Adds `--unit`, `--from` and `--as-one` alone.
   void add_reading(CLI::App& command);
+  /// Adds `--parts-apart`, for commands that give verdicts.
+  void add_parts_apart(CLI::App& command);
   /// Reads one file.
   [[nodiscard]] Model read_one(const std::string& file);
   /// Reads all files as one model, in the first one's unit.
@@ -56,6 +59,11 @@ class Session {
   [[nodiscard]] const std::vector<std::string>& files() const { return files_; }
   /// Of the files as they are now, joined by blanks; each is read for it.
   [[nodiscard]] std::string digest();
+
+  /// `--parts-apart`: what lies between parts is not looked at.
+  [[nodiscard]] bool parts_apart() const { return parts_apart_; }
+  /// With the profile's waivers, and what `--parts-apart` says.
+  [[nodiscard]] CertifyOptions certify_options(const Profile& profile = {}) const;
 
   [[nodiscard]] bool json() const { return json_; }
   [[nodiscard]] Progress* progress();
@@ -91,6 +99,7 @@ class Session {
   std::string facet_angle_;
   std::string longest_;
   bool as_one_ = false;
+  bool parts_apart_ = false;
   bool json_ = false;
   bool quiet_ = false;
   int threads_ = 0;

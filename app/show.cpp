@@ -64,8 +64,10 @@ struct ShowCommand : Session {
   int show_model() {
     check_use();
     const Model model = read(true);
+    Profile profile;
+    profile.parts_apart = parts_apart();
     const Inspection inspection =
-        inspect(model, PageOutput::inspect_options(), &times(), progress());
+        inspect(model, PageOutput::inspect_options(profile), &times(), progress());
     const std::string bytes = bytes_of(model, inspection);
     write_whole(output, bytes, overwrite);
     print(
@@ -99,6 +101,7 @@ void add_show(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
       "show", "a page, a picture or a file for other viewers: the model and what is found");
   const auto session = std::make_shared<ShowCommand>();
   session->add_input(command);
+  session->add_parts_apart(command);
   command.add_option("-o,--output", session->output, "file to write: .html, .png, .vtp or .glb")
       ->required();
   command

@@ -55,7 +55,7 @@ struct StitchCommand : Session {
     report.result = std::move(stitched.total);
     if (floats && report.tolerance > 0) check_rounding(stitched.model, report.tolerance);
     if (dry_run) {
-      report.certificate = certify(stitched.model, &times(), progress());
+      report.certificate = certify(stitched.model, certify_options(), &times(), progress());
     } else {
       write(stitched.model, report);
     }
@@ -63,6 +63,7 @@ struct StitchCommand : Session {
       // What was moved by up to the tolerance may be off its surface by as much.
       Profile profile;
       profile.tolerance = report.tolerance;
+      profile.parts_apart = parts_apart();
       if (report.tolerance > 0) {
         profile.limits[Limit::patch_fit] = {report.tolerance, LimitBasis::length, model.unit};
       }
@@ -93,6 +94,7 @@ void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comma
       *app.add_subcommand("stitch", "join naked edges within a tolerance, then certify");
   const auto session = std::make_shared<StitchCommand>();
   session->add_input(command);
+  session->add_parts_apart(command);
   command.add_option("--tolerance", session->tolerance,
                      "how far anything may move, such as 0.05mm; if left out, it is proposed from "
                      "the widths of the cracks");

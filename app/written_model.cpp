@@ -6,7 +6,8 @@
 
 namespace aguja::app {
 
-WrittenModel write_and_certify(Session& session, const OutputOptions& output, const Model& model) {
+WrittenModel write_and_certify(Session& session, const OutputOptions& output, const Model& model,
+                               const Profile& profile) {
   WrittenModel out;
   ReadOptions options;
   options.unit = model.unit;
@@ -15,7 +16,8 @@ WrittenModel write_and_certify(Session& session, const OutputOptions& output, co
   const auto examine = [&](const Source& written) {
     const Model back = session.times().time(
         "read", [&] { return read_model(written, options, session.progress()); });
-    out.certificate = certify(back, &session.times(), session.progress());
+    out.certificate =
+        certify(back, session.certify_options(profile), &session.times(), session.progress());
   };
   out.report = session.times().time("write", [&] {
     return write_model(output.file, model, output.format(), {output.text}, output.overwrite,

@@ -2,7 +2,7 @@
 // Writing a model that was changed, and the certificate on what was written.
 
 #include "aguja/formats/write.h"
-#include "aguja/solid/certificate.h"
+#include "aguja/inspect/inspect.h"
 #include "session.h"
 
 namespace aguja::app {
@@ -12,7 +12,7 @@ struct WrittenModel {
   Certificate certificate;  ///< on the file read back
 };
 [[nodiscard]] WrittenModel write_and_certify(Session& session, const OutputOptions& output,
-                                             const Model& model);
+                                             const Model& model, const Profile& profile = {});
 
 /// Will the format round coordinates to floats?
 [[nodiscard]] bool holds_floats_only(const OutputOptions& output);

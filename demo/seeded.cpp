@@ -344,6 +344,25 @@ DemoModel touching_boxes() {
   return demo;
 }
 
+DemoModel parts_together() {
+  const auto part = [](const char* name, const Point& low, const Vector& size) {
+    return Part(name, make_box(low, low + size));
+  };
+  DemoModel demo =
+      model_of("mount-parts", "parts that cross, lie in each other, or are there twice",
+               {part("rail", {0, 0, 0}, {100, 10, 10}), part("bracket", {40, 5, -20}, {8, 20, 60}),
+                part("block", {0, 10, 0}, {30, 30, 30}), part("weight", {5, 15, 5}, {10, 20, 10}),
+                part("stop", {90, 10, 0}, {5, 5, 5}), part("stop-again", {90, 10, 0}, {5, 5, 5})});
+  demo.format = Format::obj;
+  const auto seed = [&](FindingKind kind, const char* name, const Point& place, double volume) {
+    demo.defects.push_back({kind, name, place, volume, 2});
+  };
+  seed(FindingKind::interference, "rail", {44, 7.5, 5}, 8 * 5 * 10);
+  seed(FindingKind::enclosed_part, "weight", {10, 25, 10}, 10 * 20 * 10);
+  seed(FindingKind::duplicate_part, "stop", {92.5, 12.5, 2.5}, 125);
+  return demo;
+}
+
 std::size_t naked_edges(const Mesh& mesh) {
   const Welded welded(mesh);
   return count_edges(EdgeTable(welded.triangles(), welded.points().size())).naked;
@@ -528,6 +547,7 @@ std::vector<DemoModel> demo_models() {
   models.push_back(loose_curves());
   models.push_back(in_metres());
   models.push_back(touching_boxes());
+  models.push_back(parts_together());
   models.push_back(crossing_bar());
   models.push_back(touching_tip());
   models.push_back(folded_lid());

@@ -17,8 +17,8 @@ class ProfileReader : TomlReader {
     if (is_plan) {
       expect_keys(root, {"format", "version", "input", "tolerance", "steps", "waivers"});
     } else {
-      expect_keys(root, {"format", "version", "element_size", "tolerance", "intent", "intents",
-                         "limits", "severities", "waivers"});
+      expect_keys(root, {"format", "version", "element_size", "tolerance", "parts_apart", "intent",
+                         "intents", "limits", "severities", "waivers"});
     }
     if (!is_plan && (format == nullptr || word(*format) != "aguja-profile")) {
       fail(format == nullptr ? root.source() : format->source(),
@@ -29,6 +29,11 @@ class ProfileReader : TomlReader {
     }
     if (const auto* node = root.get("element_size")) profile_.element_size = length(*node, true);
     if (const auto* node = root.get("tolerance")) profile_.tolerance = length(*node, false);
+    if (const auto* node = root.get("parts_apart")) {
+      const auto value = node->value_exact<bool>();
+      if (!value) fail(node->source(), "parts_apart is true or false", "true or false", "");
+      profile_.parts_apart = *value;
+    }
     if (const auto* node = root.get("intent")) profile_.intent = intent(*node);
     for_each(root, "intents", [&](const std::string& part, const toml::node& node) {
       profile_.intents[part] = intent(node);
@@ -99,6 +104,8 @@ std::string profile_text(const Profile& profile, LengthUnit unit) {
   text += "# What counts as a crack; if left out, what the widths found propose.\n";
   text += profile.tolerance ? "tolerance = \"" + shortest(*profile.tolerance) + " " + u + "\"\n"
                             : "#tolerance = \"0.01 " + u + "\"\n";
+  text += "# Are parts judged each by itself, whatever lies between them?\n";
+  text += profile.parts_apart ? "parts_apart = true\n" : "#parts_apart = false\n";
   text += "# What parts are meant to be: solid, or sheet (open, without thickness).\n";
   text += std::string(profile.intent == Intent::solid ? "#" : "") +
           "intent = " + toml_string(slug(profile.intent)) + "\n";

@@ -212,6 +212,40 @@ void add_quality(Inspection& inspection, const Quality& quality, const ElementSi
   }
 }
 
+std::string id_of(FindingKind kind, std::uint64_t of_part, const Placement& placement) {
+  Identity identity;
+  identity.add_number(of_part);
+  identity.add_placement(placement);
+  return std::string(slug(kind)) + "-" + hex16(identity.value());
+}
+
+std::vector<TriangleId> triangles_within(const Mesh& mesh, const Box& box) {
+  std::vector<TriangleId> found;
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    Box own;
+    for (std::size_t i = 0; i < 3; ++i) own.extend(mesh.points[mesh.triangles[t][i].value]);
+    if (own.meets(box)) found.push_back({t});
+  }
+  return found;
+}
+
+// Which parts, whichever comes first.
+Identity identity_of(const Model& model, const PartPair& pair) {
+  Identity both;
+  for (const std::size_t p : {pair.first, pair.second}) {
+    const Part& part = model.parts[p];
+    Identity one;
+    for (const SurfaceOrigin& own : part.shape()->surfaces) {
+      one.add_entity(own.body->body.entity);
+      one.add_placement(own.placement);
+      one.add_placement(part.placement());
+    }
+    if (part.shape()->surfaces.empty()) one.add_points(part.mesh().points);
+    both.add_number(one.value());
+  }
+  return both;
+}
+
 // Whether too many triangles are beyond the limits.
 void report_quality(const Model& model, const InspectOptions& options, const ResolvedLimits& limits,
                     Inspection& inspection, FindingSink& sink) {
@@ -271,7 +305,7 @@ PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit un
   });
   if (times != nullptr) times->add(beside);
   const ResolvedLimits& limits = *resolved;
-  if (options.certify) out->evidence = judge(anatomy);
+  out->evidence = judge(anatomy);
   out->proposed_tolerance = survey.proposal;
   advance(progress, "material", 0.0);
   const auto joined = timed(times, "pairing", [&] {
@@ -312,23 +346,47 @@ PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit un
   return out;
 }
 
+std::optional<Finding> pair_finding(const Model& model, const PartPair& pair) {
+  if (pair.relation == PartRelation::touching) return std::nullopt;
+  Finding finding;
+  finding.kind = pair.relation == PartRelation::crossing    ? FindingKind::interference
+                 : pair.relation == PartRelation::identical ? FindingKind::duplicate_part
+                                                            : FindingKind::enclosed_part;
+  finding.part_index = pair.first;
+  finding.part = model.parts[pair.first].name;
+  finding.further_parts.push_back({model.parts[pair.second].name, pair.second, {}, 0});
+  finding.count = 2;
+  finding.measure = pair.volume.value_or(0);
+  finding.box = pair.box;
+  finding.place = pair.box.center();
+  if (!pair.volume) finding.detail = "the volume is not known: not both are solids by themselves";
+  return finding;
+}
+
+bool is_meant(const Profile& profile, const Model& model, const PartPair& pair) {
+  auto finding = pair_finding(model, pair);
+  if (!finding) return true;
+  const Identity identity = identity_of(model, pair);
+  finding->id = id_of(finding->kind, identity.value(), {});
+  return std::any_of(profile.waivers.begin(), profile.waivers.end(),
+                     [&](const Waiver& w) { return w.covers(*finding); });
+}
+
 InspectedShape inspected_shape(const Part& part) {
   if (part.placement().is_rigid()) return {*part.shape(), part.placement()};
   return {part.placed(), {}};
 }
 
 Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
-                  const InspectOptions& options, StageTimes* times) {
+                  const InspectOptions& options, StageTimes* times, Progress* progress) {
   Inspection inspection;
   Certifier certifier;
+  std::vector<bool> is_solid;
   const auto finish = [&](Finding f, const Placement& placement) {
     if (f.part_index) f.part = model.parts[*f.part_index].name;
     for (PartEntities& p : f.further_parts) p.part = model.parts[p.part_index].name;
     f.severity = options.profile.severity(f.kind);
-    Identity identity;
-    identity.add_number(f.identity);
-    identity.add_placement(placement);
-    f.id = std::string(slug(f.kind)) + "-" + hex16(identity.value());
+    f.id = id_of(f.kind, f.identity, placement);
     f.place = placement(f.place);
     f.box = placed(f.box, placement);
     inspection.findings.push_back(std::move(f));
@@ -342,7 +400,8 @@ Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
         common_tolerance(inspection.proposed_tolerance, own.proposed_tolerance);
     if (own.quality) add_quality(inspection, *own.quality, *own.element_sizes);
     if (own.patches) inspection.patches.push_back(*own.patches);
-    if (own.evidence) certifier.add(model.parts[p].name, *own.evidence, placement);
+    certifier.add(model.parts[p].name, own.evidence, placement);
+    is_solid.push_back(own.evidence.is_solid());
     for (const Waiting& w : own.waiting) {
       inspection.waiting.push_back({model.parts[p].name, w.kind, w.count, w.waits_for});
     }
@@ -352,7 +411,15 @@ Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
       finish(std::move(of_part), placement);
     }
   }
-  if (options.certify) inspection.certificate = std::move(certifier).finish();
+  if (!options.profile.parts_apart) {
+    inspection.pairs =
+        timed(times, "between parts", [&] { return relate_parts(model, is_solid, progress); });
+  }
+  if (options.certify) {
+    certifier.add(inspection.pairs,
+                  [&](const PartPair& pair) { return is_meant(options.profile, model, pair); });
+    inspection.certificate = std::move(certifier).finish();
+  }
   timed(times, "pairing", [&] { hint_as_one(model, options, inspection); });
   FindingSink sink(nullptr, options);
   const ResolvedLimits limits(options.profile, box_of(model).diagonal(), model.unit);
@@ -361,6 +428,14 @@ Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
     timed(times, check->name, [&] { check->on_model(model, limits, sink); });
   }
   report_quality(model, options, limits, inspection, sink);
+  for (const PartPair& pair : inspection.pairs) {
+    auto finding = pair_finding(model, pair);
+    if (!finding || !sink.wants(finding->kind)) continue;
+    PartEntities& other = finding->further_parts[0];
+    other.triangles = triangles_within(model.parts[pair.second].mesh(), pair.box);
+    sink.add(std::move(*finding), identity_of(model, pair),
+             triangles_within(model.parts[pair.first].mesh(), pair.box));
+  }
   for (Finding& f : sink.take_findings()) finish(std::move(f), {});
   // Twins are told apart by where they are, so that their ids do not depend on their order.
   std::sort(inspection.findings.begin(), inspection.findings.end(), is_worse);
@@ -419,7 +494,8 @@ std::vector<PartInspectionPtr> inspect_parts(const Model& model,
 
 Inspection inspect(const Model& model, const InspectOptions& options, StageTimes* times,
                    Progress* progress) {
-  return merged(model, inspect_parts(model, {}, options, times, progress), options, times);
+  return merged(model, inspect_parts(model, {}, options, times, progress), options, times,
+                progress);
 }
 
 }  // namespace aguja

@@ -16,7 +16,7 @@ constexpr FindingKind kOpen[] = {crack, opening, nonmanifold_edge, winding_confl
                                  duplicate_triangle};
 constexpr FindingKind kOpenOrCrossing[] = {crack, opening, crossing, overlap};
 
-constexpr std::array<KindInfo, 47> kKinds = {{
+constexpr std::array<KindInfo, 50> kKinds = {{
     {.kind = crack,
      .slug = "crack",
      .family = "edges",
@@ -564,6 +564,54 @@ constexpr std::array<KindInfo, 47> kKinds = {{
                 "      ^ ^ ^\n"
                 "  =============\n",
      .waits_for = kOpenOrCrossing},
+    {.kind = interference,
+     .slug = "interference",
+     .family = "assembly",
+     .severity = error,
+     .measures = Dimension::volume,
+     .measure_name = "volume that both fill",
+     .what = "two parts pass through each other",
+     .why = "the space that both fill would be meshed twice, or with either material",
+     .remedy = "by hand: which of the two gives way is a question of the design",
+     .hints = "What goes no deeper than facets may be off, or than single precision tells, is "
+              "contact. Meant so (a weld, a press fit)? Waive it in the profile, or say "
+              "--parts-apart.",
+     .picture = "  +--------+\n"
+                "  |    +---+----+\n"
+                "  |    |xxx|    |   both fill x\n"
+                "  +----+---+    |\n"
+                "       +--------+\n",
+     .waits_for = {}},
+    {.kind = enclosed_part,
+     .slug = "enclosed-part",
+     .family = "assembly",
+     .severity = error,
+     .measures = Dimension::volume,
+     .measure_name = "volume that both fill",
+     .what = "a part lies in the material of another",
+     .why = "its space would be meshed twice, or with either material",
+     .remedy = "by hand: cut it out of the other, or leave it away",
+     .hints = "A part in a cavity, where there is no material, is apart and no finding.",
+     .picture = "  +-----------+\n"
+                "  |   +---+   |\n"
+                "  |   |xxx|   |   no cavity around x\n"
+                "  |   +---+   |\n"
+                "  +-----------+\n",
+     .waits_for = {}},
+    {.kind = duplicate_part,
+     .slug = "duplicate-part",
+     .family = "assembly",
+     .severity = error,
+     .measures = Dimension::volume,
+     .measure_name = "volume that both fill",
+     .what = "the same part twice in one place",
+     .why = "its mass counts twice, and its space is meshed twice",
+     .remedy = "by hand: convert --only part:NAME keeps the ones you name",
+     .hints = "Equal triangles, or two solids that differ by no more than contact would.",
+     .picture = "  +=====+\n"
+                "  |     |   each line is there twice\n"
+                "  +=====+\n",
+     .waits_for = {}},
     {.kind = unit_doubt,
      .slug = "unit-doubt",
      .family = "model",

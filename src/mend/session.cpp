@@ -106,8 +106,8 @@ const Inspection& MendSession::inspect() {
   InspectOptions options = options_for_mending(options_.profile, tolerance_.value);
   options.more_checks = options_.more_checks;
   node.parts = inspect_parts(node.state.model, node.parts, options, nullptr, &watch);
-  node.inspection =
-      std::make_shared<const Inspection>(merged(node.state.model, node.parts, options));
+  node.inspection = std::make_shared<const Inspection>(
+      merged(node.state.model, node.parts, options, nullptr, &watch));
   node.carried.clear();
   node.can_carry = false;
   return *node.inspection;

@@ -323,13 +323,29 @@ Json data_json(const Certificate& c) {
         {{"kind", slug(r.kind)}, {"part", r.part}, {"count", r.count}, {"text", r.text}});
   }
   for (const CertifiedShell& s : c.shells) shells.push_back(shell_data(s));
-  return {{"verdict", slug(c.verdict)},  {"reasons", std::move(reasons)},
-          {"shells", std::move(shells)}, {"mass", mass_json(c.mass)},
-          {"encloses", c.encloses},      {"counts", data_json(c.counts)}};
+  Json parts = Json::array(), pairs = Json::array();
+  for (const Verdict v : c.part_verdicts) parts.push_back(slug(v));
+  for (const PartPair& p : c.pairs) {
+    pairs.push_back({{"first", p.first},
+                     {"second", p.second},
+                     {"relation", slug(p.relation)},
+                     {"volume", p.volume ? Json(*p.volume) : Json(nullptr)},
+                     {"area", p.area},
+                     {"tolerance", p.tolerance},
+                     {"box", box_json(p.box)}});
+  }
+  return {{"verdict", slug(c.verdict)},
+          {"reasons", std::move(reasons)},
+          {"shells", std::move(shells)},
+          {"mass", mass_json(c.mass)},
+          {"encloses", c.encloses},
+          {"counts", data_json(c.counts)},
+          {"part_verdicts", std::move(parts)},
+          {"pairs", std::move(pairs)}};
 }
 
 Certificate certificate_of(const Json& json) {
-  constexpr std::size_t kVerdicts = 3, kReasons = 14;
+  constexpr std::size_t kVerdicts = 3, kReasons = 17;
   const JsonFields f(json, "certificate.");
   Certificate out;
   out.verdict = f.word<Verdict>("verdict", parse_slug<Verdict, kVerdicts>);
@@ -343,6 +359,18 @@ Certificate certificate_of(const Json& json) {
   out.mass = mass_of(f.at("mass"), "certificate.mass.");
   out.encloses = f.get<bool>("encloses");
   out.counts = counts_of(f.at("counts"));
+  for (const Json& v : f.list("part_verdicts")) {
+    const auto verdict = parse_slug<Verdict, kVerdicts>(v.is_string() ? v.get<std::string>() : "");
+    if (!verdict) fail_at_field("certificate.part_verdicts", "a verdict", v.dump());
+    out.part_verdicts.push_back(*verdict);
+  }
+  for (const Json& p : f.list("pairs")) {
+    const JsonFields pair(p, "certificate.pairs.");
+    out.pairs.push_back({pair.get<std::size_t>("first"), pair.get<std::size_t>("second"),
+                         pair.word<PartRelation>("relation", parse_slug<PartRelation, 4>),
+                         pair.find<double>("volume"), pair.get<double>("area"),
+                         pair.get<double>("tolerance"), pair.box("box")});
+  }
   return out;
 }
 

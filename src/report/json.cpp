@@ -212,6 +212,23 @@ namespace {
 // What `certify` prints, without how it ran.
 }  // namespace
 
+Json pairs_json(const Model& model, std::span<const PartPair> pairs) {
+  Json list = Json::array();
+  const auto name = [&](std::size_t p) {
+    return p < model.parts.size() ? model.parts[p].name : std::string();
+  };
+  for (const PartPair& pair : pairs) {
+    list.push_back({{"relation", slug(pair.relation)},
+                    {"first", name(pair.first)},
+                    {"second", name(pair.second)},
+                    {"volume", pair.volume ? Json(*pair.volume) : Json(nullptr)},
+                    {"contact_area", pair.area},
+                    {"tolerance", pair.tolerance},
+                    {"box", box_json(pair.box)}});
+  }
+  return list;
+}
+
 Json certificate_json(const Model& model, const Certificate& certificate, std::string_view digest,
                       std::optional<Density> density, std::span<const Expectation> expectations) {
   Json object;
@@ -228,6 +245,13 @@ Json certificate_json(const Model& model, const Certificate& certificate, std::s
                        {"text", r.text}});
   }
   object["reasons"] = std::move(reasons);
+  Json parts = Json::array();
+  for (std::size_t p = 0; p < certificate.part_verdicts.size(); ++p) {
+    parts.push_back({{"name", p < model.parts.size() ? model.parts[p].name : ""},
+                     {"verdict", slug(certificate.part_verdicts[p])}});
+  }
+  object["parts"] = std::move(parts);
+  object["pairs"] = pairs_json(model, certificate.pairs);
   object["counts"] = counts_json(certificate.counts);
   Json shells = Json::array();
   for (const CertifiedShell& s : certificate.shells) shells.push_back(shell_json(s));
@@ -284,6 +308,7 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
   }
   object["waiting"] = std::move(waiting);
   object["hints"] = inspection.hints;
+  object["pairs"] = pairs_json(model, inspection.pairs);
   if (const auto& p = inspection.proposed_tolerance) {
     object["proposed_tolerance"] = {{"value", p->value},
                                     {"closes", p->closes},

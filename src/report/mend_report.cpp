@@ -383,7 +383,7 @@ std::string mend_text(const Model& model, const MendReport& report, std::string_
   text += size_table(r, model.unit, options);
   text += proposals(r, options);
   text += left_open(model, r, options);
-  text += verdict_lines(report.certificate, model.unit, options);
+  text += verdict_lines(report.result.model, report.certificate, options);
   text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses,
                             volume_doubt(report.certificate), model.unit, {});
   text += distance_lines(report, model.unit);

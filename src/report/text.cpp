@@ -240,8 +240,36 @@ std::string mass_lines(const MassProperties& mass, bool encloses, std::string_vi
   return text;
 }
 
-std::string verdict_lines(const Certificate& certificate, LengthUnit unit,
+std::string pair_lines(const Model& model, std::span<const PartPair> pairs,
+                       const TextOptions& options) {
+  if (pairs.empty()) return "";
+  constexpr std::size_t kMostPairs = 20;
+  const auto u = symbol(model.unit);
+  TextTable table({{"together", Align::left},
+                   {"parts", Align::left},
+                   {fmt::format("both fill {}³", u), Align::right},
+                   {fmt::format("contact {}²", u), Align::right},
+                   {fmt::format("within {}", u), Align::right}});
+  for (const PartPair& pair : pairs.first(std::min(kMostPairs, pairs.size()))) {
+    const auto name = [&](std::size_t p) {
+      return p < model.parts.size() ? model.parts[p].name : std::to_string(p);
+    };
+    const bool touch = pair.relation == PartRelation::touching;
+    table.add({std::string(slug(pair.relation)), name(pair.first) + ", " + name(pair.second),
+               pair.volume && !touch ? brief(*pair.volume) : "-", touch ? brief(pair.area) : "-",
+               fmt::format("{:.3g}", pair.tolerance)});
+  }
+  std::string text = "\n" + table.text(options.width);
+  if (pairs.size() > kMostPairs) {
+    text += fmt::format("  and {} more; --json lists them all\n",
+                        plural(pairs.size() - kMostPairs, "pair"));
+  }
+  return text;
+}
+
+std::string verdict_lines(const Model& model, const Certificate& certificate,
                           const TextOptions& options) {
+  const LengthUnit unit = model.unit;
   std::string text = fmt::format("\nVerdict: {}\n", slug(certificate.verdict));
   for (const Reason& r : certificate.reasons) {
     const std::string part = r.part.empty() ? "" : r.part + ": ";
@@ -249,6 +277,12 @@ std::string verdict_lines(const Certificate& certificate, LengthUnit unit,
         wrapped(fmt::format("{} {}{}", r.refutes() ? "■" : "○", part, r.text), options.width, 2);
   }
 
+  const auto& parts = certificate.part_verdicts;
+  const bool all_solid =
+      std::all_of(parts.begin(), parts.end(), [](Verdict v) { return v == Verdict::solid; });
+  if (certificate.verdict != Verdict::solid && all_solid && parts.size() > 1) {
+    text += fmt::format("  each of the {} by itself is a solid\n", plural(parts.size(), "part"));
+  }
   constexpr std::size_t kMostShells = 30;
   TextTable table({{"shell", Align::right},
                    {"closed", Align::left},
@@ -273,7 +307,7 @@ std::string verdict_lines(const Certificate& certificate, LengthUnit unit,
     text += fmt::format("  and {} more; --json lists them all\n",
                         plural(shells.size() - kMostShells, "shell"));
   }
-  return text;
+  return text + pair_lines(model, certificate.pairs, options);
 }
 
 std::string brief(double value) { return fmt::format("{:.6g}", value == 0 ? 0.0 : value); }
@@ -293,6 +327,7 @@ std::string inspect_text(const Model& model, const Inspection& inspection, std::
   if (!table.empty()) text += "\n" + table;
   text += next_steps(inspection, options) + proposal_lines(model, inspection, options) +
           quality_lines(model, inspection, options);
+  text += pair_lines(model, inspection.pairs, options);
   const Counts& c = inspection.counts;
   text += "\nCounts\n";
   text += wrapped(
@@ -339,7 +374,7 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
                          std::string_view digest, std::optional<Density> density,
                          std::span<const Expectation> expectations, const TextOptions& options) {
   std::string text = headline(model, file) + note_lines(model, options.width);
-  text += verdict_lines(certificate, model.unit, options);
+  text += verdict_lines(model, certificate, options);
   text += "\n" + mass_lines(certificate.mass, certificate.encloses, volume_doubt(certificate),
                             model.unit, density);
   for (const Expectation& e : expectations) {
@@ -402,7 +437,7 @@ std::string stitch_text(const Model& model, const StitchReport& report, std::str
     text += table.text(options.width);
     if (r.still_open.size() > kMostRows) text += "  and more; --json lists them all\n";
   }
-  text += verdict_lines(report.certificate, model.unit, options);
+  text += verdict_lines(model, report.certificate, options);
   text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses,
                             volume_doubt(report.certificate), model.unit, {});
   for (const std::string& note : report.write_notes) {

@@ -16,7 +16,10 @@ namespace aguja {
 [[nodiscard]] std::string mass_lines(const MassProperties& mass, bool encloses,
                                      std::string_view doubt, LengthUnit unit,
                                      std::optional<Density> density);
-[[nodiscard]] std::string verdict_lines(const Certificate& certificate, LengthUnit unit,
+[[nodiscard]] std::string verdict_lines(const Model& model, const Certificate& certificate,
                                         const TextOptions& options);
+/// Parts that are not apart; nothing if there are none.
+[[nodiscard]] std::string pair_lines(const Model& model, std::span<const PartPair> pairs,
+                                     const TextOptions& options);
 
 }  // namespace aguja

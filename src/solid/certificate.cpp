@@ -14,6 +14,13 @@ std::string counted(std::size_t count, std::string_view one, std::string_view ma
   return std::to_string(count) + " " + std::string(count == 1 ? one : many);
 }
 
+Verdict verdict_of(std::span<const Reason> reasons) {
+  if (reasons.empty()) return Verdict::solid;
+  const bool is_refuted =
+      std::any_of(reasons.begin(), reasons.end(), [](const Reason& r) { return r.refutes(); });
+  return is_refuted ? Verdict::not_solid : Verdict::undecided;
+}
+
 class PartJudge {
  public:
   PartJudge(const Anatomy& anatomy, std::vector<Reason>& reasons)
@@ -107,7 +114,7 @@ std::string_view slug(Verdict verdict) {
 }
 
 std::string_view slug(ReasonKind kind) {
-  constexpr std::array<std::string_view, 14> kSlugs = {"no-triangles",
+  constexpr std::array<std::string_view, 17> kSlugs = {"no-triangles",
                                                        "naked-edges",
                                                        "unbalanced-edges",
                                                        "nonmanifold-edges",
@@ -120,7 +127,10 @@ std::string_view slug(ReasonKind kind) {
                                                        "nesting-undecided",
                                                        "crossing",
                                                        "overlap",
-                                                       "touch"};
+                                                       "touch",
+                                                       "parts-crossing",
+                                                       "parts-identical",
+                                                       "part-inside"};
   return kSlugs.at(static_cast<std::size_t>(kind));
 }
 
@@ -136,6 +146,7 @@ PartEvidence judge(const Anatomy& anatomy) {
 void Certifier::add(const std::string& part, const PartEvidence& evidence,
                     const Placement& placement) {
   ++parts_;
+  certificate_.part_verdicts.push_back(verdict_of(evidence.reasons));
   for (Reason reason : evidence.reasons) {
     reason.part = part;
     certificate_.reasons.push_back(std::move(reason));
@@ -153,29 +164,52 @@ void Certifier::add(const std::string& part, const PartEvidence& evidence,
   }
 }
 
+void Certifier::add(std::vector<PartPair> pairs,
+                    const std::function<bool(const PartPair&)>& is_meant) {
+  std::array<std::size_t, 4> count{};
+  for (const PartPair& pair : pairs) {
+    if (is_meant(pair)) continue;
+    ++count.at(static_cast<std::size_t>(pair.relation));
+  }
+  certificate_.pairs = std::move(pairs);
+  const auto add = [&](ReasonKind kind, PartRelation relation, std::string_view one,
+                       std::string_view many) {
+    const std::size_t n = count.at(static_cast<std::size_t>(relation));
+    if (n > 0) certificate_.reasons.push_back({kind, "", n, counted(n, one, many)});
+  };
+  add(ReasonKind::parts_crossing, PartRelation::crossing, "pair of parts passes through each other",
+      "pairs of parts pass through each other");
+  add(ReasonKind::parts_identical, PartRelation::identical, "pair of parts is one body twice",
+      "pairs of parts are one body twice");
+  add(ReasonKind::part_inside, PartRelation::inside, "part lies in the material of another",
+      "parts lie in the material of others");
+}
+
 Certificate Certifier::finish() && {
   if (parts_ == 0) {
     certificate_.reasons.push_back({ReasonKind::no_triangles, "", 1, "the model has no parts"});
   }
   certificate_.encloses = parts_ > 0 && enclosing_ == parts_;
   certificate_.mass = combine(regions_);
-  const auto first_doubt =
-      std::stable_partition(certificate_.reasons.begin(), certificate_.reasons.end(),
-                            [](const Reason& r) { return r.refutes(); });
-  if (certificate_.reasons.empty()) {
-    certificate_.verdict = Verdict::solid;
-  } else if (first_doubt != certificate_.reasons.begin()) {
-    certificate_.verdict = Verdict::not_solid;
-  }
+  std::stable_partition(certificate_.reasons.begin(), certificate_.reasons.end(),
+                        [](const Reason& r) { return r.refutes(); });
+  certificate_.verdict = verdict_of(certificate_.reasons);
   return std::move(certificate_);
 }
 
 std::string volume_doubt(const Certificate& certificate) {
+  const bool counts_twice =
+      std::any_of(certificate.reasons.begin(), certificate.reasons.end(), [](const Reason& r) {
+        return r.kind == ReasonKind::parts_crossing || r.kind == ReasonKind::parts_identical ||
+               r.kind == ReasonKind::part_inside;
+      });
+  if (counts_twice) return "what two parts fill both counts twice";
   return volume_doubt(certificate.mass.volume,
                       certificate.counts.crossing_pairs + certificate.counts.overlap_pairs);
 }
 
-Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
+Certificate certify(const Model& model, const CertifyOptions& options, StageTimes* times,
+                    Progress* progress) {
   struct Job {
     const Shape* shape;
     PartEvidence evidence;
@@ -197,13 +231,20 @@ Certificate certify(const Model& model, StageTimes* times, Progress* progress) {
     jobs[i].evidence = judge(Anatomy(jobs[i].shape->mesh, &jobs[i].times, told));
   });
   Certifier certifier;
+  std::vector<bool> is_solid;
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     const Part& part = model.parts[p];
+    is_solid.push_back(jobs[job_of[p]].evidence.is_solid());
     certifier.add(part.name, jobs[job_of[p]].evidence,
                   part.placement().is_rigid() ? part.placement() : Placement{});
   }
   if (times != nullptr) {
     for (const Job& job : jobs) times->add(job.times);
+  }
+  if (!options.parts_apart) {
+    certifier.add(
+        timed(times, "between parts", [&] { return relate_parts(model, is_solid, progress); }),
+        [&](const PartPair& pair) { return options.is_meant && options.is_meant(model, pair); });
   }
   return std::move(certifier).finish();
 }

@@ -168,7 +168,8 @@ class ToolTest(unittest.TestCase):
     def test_several_files_of_surfaces_are_one_model_with_all_that_is_known_of_them(self):
         files = [self.folder / name for name in ("clamp.step", "clamp-open-loop.step", "pod.stl")]
         apart = [self.report("inspect", file, status=None) for file in files]
-        one = self.report("inspect", *files, status=1)
+        # The clamp is in two of them.
+        one = self.report("inspect", *files, "--parts-apart", status=1)
         self.assertEqual(one["surface"]["faces"], sum(r["surface"]["faces"] for r in apart[:2]))
         self.assertEqual([f["file"] for f in one["surface"]["files"]], [str(f) for f in files[:2]])
         kinds = lambda report: sorted(f["kind"] for f in report["findings"] if f["part"])
@@ -570,8 +571,35 @@ class ToolTest(unittest.TestCase):
         self.assertEqual(json.loads(result.stdout)["counts"]["naked_edges"], 3)
 
     def test_several_files_are_one_model(self):
-        report = self.report("inspect", self.folder / "pod.stl", self.folder / "garza.obj")
+        report = self.report("inspect", self.folder / "pod.stl", self.folder / "garza.obj", status=1)
         self.assertEqual(len(report["parts"]), 4)
+        # The pod is in both.
+        self.assertEqual([p["relation"] for p in report["pairs"] if p["relation"] != "touching"], ["identical"])
+
+    def test_parts_are_judged_together_unless_they_are_meant_to_be_apart(self):
+        parts = self.folder / "mount-parts.obj"
+        report = self.report("certify", parts, "--density", "1g/cm3", status=1)
+        self.assertEqual({p["verdict"] for p in report["parts"]}, {"solid"})
+        self.assertEqual(
+            {(p["relation"], p["first"], p["second"]): round(p["volume"], 9) for p in report["pairs"]
+             if p["relation"] != "touching"},
+            {("crossing", "rail", "bracket"): 400, ("inside", "weight", "block"): 2000,
+             ("identical", "stop", "stop-again"): 125})
+        self.assertIn(("touching", "rail", "block", 300),
+                      [(p["relation"], p["first"], p["second"], round(p["contact_area"], 6)) for p in report["pairs"]])
+        self.assertIsNone(report["mass"])
+        self.report("certify", parts, "--parts-apart", status=0)
+        self.assertEqual(self.report("inspect", parts, "--parts-apart", status=0)["pairs"], [])
+        found = self.report("inspect", parts, status=1)["findings"]
+        profile = self.folder / "meant.toml"
+        profile.write_text('format = "aguja-profile"\nversion = 1\n' + "".join(
+            f'[[waivers]]\nid = "{f["id"]}"\nreason = "welded"\n' for f in found[:2]) +
+            f'[[waivers]]\nkind = "{found[2]["kind"]}"\npart = "{found[2]["part"]}"\nreason = "spare"\n')
+        for command in (["inspect"], ["certify"], ["mend", "--dry-run"]):
+            self.report(*command, parts, "--profile", profile, status=0)
+        # A format without parts holds one body that passes through itself.
+        fused = self.folder / "fused.stl"
+        self.report("mend", parts, "-o", fused, "--profile", profile, status=1)
 
 
 if __name__ == "__main__":

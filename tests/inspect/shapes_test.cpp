@@ -57,7 +57,8 @@ TEST(SharedShapes, MassIsThatOfThePartsAsPlaced) {
   const Placement mirrored = moved_by(Vector(10, 3, 1)) * turned_by(Vector(1, 2, 2) / 3, 0.7) *
                              Placement{Vector(-1, 1, 1).asDiagonal(), Vector::Zero()};
   shared.parts.emplace_back("b", shared.parts[0].shape(), mirrored);
-  shared.parts.emplace_back("c", shared.parts[0].shape(), scaled_by(3.0));
+  shared.parts.emplace_back("c", shared.parts[0].shape(),
+                            moved_by(Vector(40, 0, 0)) * scaled_by(3.0));
   Model baked;
   for (const Part& part : shared.parts) baked.parts.emplace_back(part.name, part.mesh());
   const Certificate a = certify(shared), b = certify(baked);

@@ -59,6 +59,20 @@ TEST(DataJson, WhatIsWrittenReadsBackToTheSame) {
   EXPECT_GE(shells, 150u);
 }
 
+TEST(DataJson, PairsOfPartsReadBack) {
+  Model model = test::model_of(test::cube(), "a");
+  model.parts.emplace_back("b", test::sphere(4, 0.5));
+  model.parts.emplace_back("c", test::cube());
+  const Certificate found = certify(model);
+  EXPECT_GE(found.pairs.size(), 3u);
+  const std::string text = data_json(found).dump();
+  const Certificate back = certificate_of(Json::parse(text));
+  EXPECT_EQ(data_json(back).dump(), text);
+  EXPECT_EQ(back.pairs.size(), found.pairs.size());
+  EXPECT_EQ(back.pairs.back().relation, found.pairs.back().relation);
+  EXPECT_EQ(back.part_verdicts, found.part_verdicts);
+}
+
 TEST(DataJson, WhatIsMissingOrOfAnotherTypeIsAnErrorThatNamesIt) {
   const Inspection found = inspected(3);
   ASSERT_FALSE(found.findings.empty());

@@ -112,11 +112,24 @@ TEST(Certificate, NestingWaitsForAnOpenShellAround) {
   EXPECT_EQ(c.shells[1].shell.waits_for_shell, 0u);
 }
 
-TEST(Certificate, JudgesPartsByThemselves) {
+TEST(Certificate, JudgesPartsByThemselvesAndThenTogether) {
   Model model = test::model_of(test::sphere(5, 2), "outer");
   model.parts.emplace_back("inner", test::sphere(5, 1));
-  EXPECT_EQ(certify(model).verdict, Verdict::solid);
-  EXPECT_FALSE(certify(model).shells[1].inside_of.has_value());
+  const Certificate apart = certify(model, {.parts_apart = true});
+  EXPECT_EQ(apart.verdict, Verdict::solid);
+  EXPECT_FALSE(apart.shells[1].inside_of.has_value());
+  EXPECT_TRUE(apart.pairs.empty());
+  const Certificate together = certify(model);
+  EXPECT_EQ(together.verdict, Verdict::not_solid);
+  EXPECT_TRUE(has(together, ReasonKind::part_inside));
+  EXPECT_EQ(together.part_verdicts, std::vector(2, Verdict::solid));
+  EXPECT_EQ(together.pairs.at(0).first, 1u);
+  EXPECT_FALSE(volume_doubt(together).empty());
+  // Meant to be so: it is listed, and speaks against nothing.
+  const Certificate meant =
+      certify(model, {.is_meant = [](const Model&, const PartPair&) { return true; }});
+  EXPECT_EQ(meant.verdict, Verdict::solid);
+  EXPECT_EQ(meant.pairs.size(), 1u);
   EXPECT_EQ(certify(as_one(model)).verdict, Verdict::not_solid);
 }
 

@@ -55,6 +55,7 @@ struct Inspection {
   std::optional<Quality> quality;
   std::optional<ElementSizes> element_sizes;
   std::vector<Patches> patches;            ///< by part, if they were to be kept
+  std::vector<PartPair> pairs;             ///< parts that are not apart, worst first
   std::optional<Certificate> certificate;  ///< if it was asked for; the same as of `certify`
   std::vector<std::string> hints;          ///< what is seen only across parts, a sentence each
 
@@ -73,7 +74,7 @@ struct PartInspection {
   std::optional<Quality> quality;
   std::optional<ElementSizes> element_sizes;
   std::optional<Patches> patches;
-  std::optional<PartEvidence> evidence;
+  PartEvidence evidence;
 };
 using PartInspectionPtr = std::shared_ptr<const PartInspection>;
 
@@ -103,9 +104,17 @@ struct InspectedShape {
 
 /// Inspections of all parts (`inspect_shape` of each `inspected_shape`, with the same options) as
 /// one; with the checks of the model, ids, severities and waivers.
-/// Cost     O(k log k) for k findings, and a survey of open rims if there are several parts.
+/// Cost     O(k log k) for k findings; if there are several parts, `relate_parts` and a survey of
+///          open rims.
+/// Errors   Cancelled.
 [[nodiscard]] Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
-                                const InspectOptions& options = {}, StageTimes* times = nullptr);
+                                const InspectOptions& options = {}, StageTimes* times = nullptr,
+                                Progress* progress = nullptr);
+
+/// What the pair is found as; nothing of parts that only touch. Without its id.
+[[nodiscard]] std::optional<Finding> pair_finding(const Model& model, const PartPair& pair);
+/// Does a waiver of the profile say that the two parts are meant to lie so?
+[[nodiscard]] bool is_meant(const Profile& profile, const Model& model, const PartPair& pair);
 
 /// Runs all checks on each shape, then those on the model.
 ///

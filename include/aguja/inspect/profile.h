@@ -104,6 +104,7 @@ struct Profile {
   std::vector<Waiver> waivers;
   std::optional<double> element_size;  ///< model units, > 0
   std::optional<double> tolerance;     ///< what counts as a crack, model units
+  bool parts_apart = false;            ///< what lies between parts is not looked at
 
   [[nodiscard]] LimitValue value(Limit limit) const;
   [[nodiscard]] Severity severity(FindingKind kind) const;

@@ -2,6 +2,7 @@
 /// \file
 /// The verdict: is every part of a model a solid?
 
+#include <functional>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -9,6 +10,7 @@
 
 #include "aguja/model/model.h"
 #include "aguja/solid/anatomy.h"
+#include "aguja/solid/part_pairs.h"
 
 namespace aguja {
 
@@ -31,6 +33,10 @@ enum class ReasonKind {
   crossing,  ///< triangles pass through each other
   overlap,   ///< triangles share area in a plane
   touch,     ///< triangles have contact beyond shared vertices and edges
+  // Between parts, see `PartRelation`:
+  parts_crossing,
+  parts_identical,
+  part_inside,
 };
 [[nodiscard]] std::string_view slug(ReasonKind kind);
 
@@ -60,6 +66,8 @@ struct Certificate {
   MassProperties mass;
   bool encloses = false;  ///< every edge of every part is used equally often both ways
   Counts counts;
+  std::vector<Verdict> part_verdicts;  ///< of each part by itself
+  std::vector<PartPair> pairs;         ///< parts that are not apart, worst first
 };
 
 /// What a part by itself says for and against a solid, in the coordinates of its shape.
@@ -68,6 +76,7 @@ struct PartEvidence {
   std::vector<Shell> shells;
   bool encloses = false;  ///< every edge is used equally often both ways
   Counts counts;
+  [[nodiscard]] bool is_solid() const { return reasons.empty(); }
 };
 [[nodiscard]] PartEvidence judge(const Anatomy& anatomy);
 
@@ -76,6 +85,8 @@ class Certifier {
  public:
   /// `placement` keeps lengths and angles.
   void add(const std::string& part, const PartEvidence& evidence, const Placement& placement = {});
+  /// What lies between parts, and whether that is as it was meant to be.
+  void add(std::vector<PartPair> pairs, const std::function<bool(const PartPair&)>& is_meant);
   [[nodiscard]] Certificate finish() &&;
 
  private:
@@ -85,19 +96,27 @@ class Certifier {
   std::size_t enclosing_ = 0;
 };
 
-/// Judges each part by itself, a shape that several have once. What lies between parts is not
-/// looked at.
+/// See `volume_doubt` of measures.
+[[nodiscard]] std::string volume_doubt(const Certificate& certificate);
+
+struct CertifyOptions {
+  /// What lies between parts is not looked at.
+  bool parts_apart = false;
+  /// Is such a pair meant to be as it is? Then it speaks against nothing. Empty: none is.
+  std::function<bool(const Model&, const PartPair&)> is_meant = {};
+};
+
+/// Judges each part by itself, a shape that several have once, and then how parts lie to each other
+/// (`relate_parts`): parts that cross, lie in each other's material or are there twice are no
+/// solids together, each what it is by itself.
 ///
 /// Promises  A part is found solid only if every edge has exactly two triangles, running opposite
 ///           ways along it, every vertex one fan, no triangle zero area, no two triangles meet but
 ///           in shared vertices and edges, and every shell is turned as its nesting demands; all of
 ///           it decided exactly. Then the winding number is 0 or 1 everywhere.
-/// Cost     As `Anatomy`.
+/// Cost     As `Anatomy`, and `relate_parts`.
 /// Errors   ArgumentError, Cancelled.
-/// See `volume_doubt` of measures.
-[[nodiscard]] std::string volume_doubt(const Certificate& certificate);
-
-[[nodiscard]] Certificate certify(const Model& model, StageTimes* times = nullptr,
-                                  Progress* progress = nullptr);
+[[nodiscard]] Certificate certify(const Model& model, const CertifyOptions& options = {},
+                                  StageTimes* times = nullptr, Progress* progress = nullptr);
 
 }  // namespace aguja
