@@ -14,8 +14,10 @@ WrittenModel write_and_certify(Session& session, const OutputOptions& output, co
   options.format = output.format();
   // What cannot be read or certified is not published.
   const auto examine = [&](const Source& written) {
-    const Model back = session.times().time(
+    Model back = session.times().time(
         "read", [&] { return read_model(written, options, session.progress()); });
+    // Meshes do not tell what was missing before.
+    back.lost = model.lost;
     out.certificate =
         certify(back, session.certify_options(profile), &session.times(), session.progress());
   };

@@ -50,7 +50,8 @@ class IgesReader {
         continue;
       }
       loose_curves_ += is_curve(e.type) && e.type != 116;
-      guarded(e, [&] { top_level(e); });
+      const bool is_read = guarded(e, [&] { top_level(e); });
+      if (!is_read && has_shape(e.type)) model_.not_read.push_back(e.number);
     }
     finish();
     return std::move(model_);
@@ -66,14 +67,16 @@ class IgesReader {
   }
 
   template <class Work>
-  void guarded(const IgesEntity& e, const Work& work) {
+  bool guarded(const IgesEntity& e, const Work& work) {
     try {
       work();
+      return true;
     } catch (const IgesError& error) {
       omit(e, error.what());
     } catch (const ArgumentError& error) {
       omit(e, "D" + std::to_string(e.number) + ": " + error.what());
     }
+    return false;
   }
   void omit(const IgesEntity& e, const std::string& why) {
     ++omitted_["type " + std::to_string(e.type)];
@@ -404,7 +407,7 @@ class IgesReader {
     for (std::size_t i = 0, n = v.size(0); i < n; ++i) {
       const IgesEntity& face = file_.entity(v.pointer(1 + 2 * i), number);
       const bool own = v.integer(2 + 2 * i, 1) != 0;
-      guarded(face, [&] {
+      const bool is_read = guarded(face, [&] {
         auto at = face_at_.find(face.number);
         if (at == face_at_.end()) {
           body_.faces.push_back(solid_face(face));
@@ -413,6 +416,7 @@ class IgesReader {
         }
         body_.shells.back().faces.push_back({at->second, own == forward});
       });
+      if (!is_read) body_.not_read.push_back(face.number);
     }
     settle_loops(body_.shells.back());
   }

@@ -48,6 +48,7 @@ class StepReader {
     read_representations();
     read_structure();
     place_all();
+    read_loose();
     omissions_.write(model_);
     if (file_.repeated() > 0) {
       model_.notes.push_back(std::to_string(file_.repeated()) +
@@ -62,11 +63,37 @@ class StepReader {
  private:
   using Numbers = std::vector<std::uint64_t>;
 
+  // What belongs to no shape of the file: read if there is nothing else, told otherwise.
+  void read_loose() {
+    std::set<std::uint64_t> left(faces_.begin(), faces_.end());
+    for (const Body& body : model_.bodies) {
+      for (const Face& face : body.faces) left.erase(face.entity);
+      for (const EntityNumber face : body.not_read) left.erase(face);
+    }
+    if (left.empty() || !model_.not_read.empty()) return;
+    const std::string count = std::to_string(left.size()) +
+                              (left.size() == 1 ? " face belongs" : " faces belong") +
+                              " to no shape of the file";
+    if (!model_.bodies.empty()) {
+      model_.notes.push_back(count + ": left out");
+      return;
+    }
+    const std::vector<std::uint64_t> faces(left.begin(), left.end());
+    const auto contexts = by_type_.find("GLOBAL_UNIT_ASSIGNED_CONTEXT");
+    const std::uint64_t context = contexts == by_type_.end() ? 0 : contexts->second.front();
+    auto body = detail::read_step_faces(geometry_in(context), omissions_, looks_, faces);
+    if (!body) return;
+    model_.notes.push_back(count + ": read as loose faces");
+    model_.bodies.push_back(std::move(*body));
+    model_.instances.push_back({model_.bodies.size() - 1, {}, "loose faces"});
+  }
+
   // Entities by type; complex ones under each of their records.
   void sort_entries() {
     file_.for_each([&](const Part21::Entry& e) {
       if (!e.type.empty()) {
         if (is_wanted(e.type)) by_type_[e.type].push_back(e.number);
+        if (is_face(e.type)) faces_.push_back(e.number);
         return;
       }
       try {
@@ -324,14 +351,26 @@ class StepReader {
       const std::uint64_t context = f.has_reference(2) ? f.reference(2) : 0;
       StepGeometry& geometry = geometry_in(context);
       Representation& own = representations_[number];
+      Numbers loose;
       for (const std::uint64_t item : f.references(1)) {
+        if (const auto entry = file_.find(item); entry && is_face(entry->type)) {
+          loose.push_back(item);
+          continue;
+        }
         try {
           read_item(item, number, geometry, own);
         } catch (const EntityError& error) {
           const auto entry = file_.find(item);
+          if (entry && is_shape_type(entry->type)) model_.not_read.push_back(item);
           omissions_.add(entry && !entry->type.empty() ? std::string(entry->type) : "entity",
                          error.what());
         }
+      }
+      if (auto body = detail::read_step_faces(geometry, omissions_, looks_, loose)) {
+        model_.bodies.push_back(std::move(*body));
+        own.bodies.push_back(model_.bodies.size() - 1);
+      } else {
+        model_.not_read.insert(model_.not_read.end(), loose.begin(), loose.end());
       }
       return;
     }
@@ -361,10 +400,11 @@ class StepReader {
     }
     std::optional<Body> body = detail::read_step_body(geometry, omissions_, looks_, e);
     if (!body) {
-      if (is_shape(e))
+      if (is_shape(e)) {
+        model_.not_read.push_back(number);
         omissions_.add(std::string(e.records[0].type),
                        "#" + std::to_string(number) + ": nothing of it could be read");
-      else if (!is_harmless(e))
+      } else if (!is_harmless(e))
         omissions_.add(std::string(e.records[0].type), "#" + std::to_string(number) + ": " +
                                                            std::string(e.records[0].type) +
                                                            " is not understood");
@@ -384,9 +424,19 @@ class StepReader {
     }
     return false;
   }
+  static bool is_face(std::string_view type) {
+    return type == "ADVANCED_FACE" || type == "FACE_SURFACE";
+  }
+  static bool is_shape_type(std::string_view type) {
+    constexpr std::array<std::string_view, 8> kTypes = {
+        "MANIFOLD_SOLID_BREP", "SHELL_BASED_SURFACE_MODEL", "BREP_WITH_VOIDS",
+        "FACETED_BREP",        "FACE_BASED_SURFACE_MODEL",  "CLOSED_SHELL",
+        "OPEN_SHELL",          "CONNECTED_FACE_SET"};
+    return std::find(kTypes.begin(), kTypes.end(), type) != kTypes.end();
+  }
   static bool is_shape(const Entity& e) {
-    return e.is("MANIFOLD_SOLID_BREP") || e.is("SHELL_BASED_SURFACE_MODEL") ||
-           e.is("BREP_WITH_VOIDS") || e.is("FACETED_BREP") || e.is("FACE_BASED_SURFACE_MODEL");
+    return std::any_of(e.records.begin(), e.records.end(),
+                       [](const Record& r) { return is_shape_type(r.type); });
   }
   static bool is_harmless(const Entity& e) {
     for (const std::string_view type :
@@ -675,6 +725,7 @@ class StepReader {
   Part21 file_;
   SurfaceModel model_;
   detail::StepOmissions omissions_;
+  Numbers faces_;  // all of the file
   std::map<std::string_view, Numbers> by_type_;
   std::map<std::uint64_t, Context> contexts_;
   detail::StepLooks looks_;

@@ -28,11 +28,11 @@ class BodyReader {
     } else if (const Record* m = e.find("SHELL_BASED_SURFACE_MODEL")) {
       named(e, *m);
       for (const std::uint64_t s : Fields(e, *m).references(1))
-        guarded(s, [&] { shell(s, e.number, false, false); });
+        guarded_surface(s, [&] { shell(s, e.number, false, false); });
     } else if (const Record* b = e.find("FACE_BASED_SURFACE_MODEL")) {
       named(e, *b);
       for (const std::uint64_t s : Fields(e, *b).references(1))
-        guarded(s, [&] { shell(s, e.number, false, false); });
+        guarded_surface(s, [&] { shell(s, e.number, false, false); });
     } else if (e.is("OPEN_SHELL") || e.is("CLOSED_SHELL") || e.is("CONNECTED_FACE_SET")) {
       guarded(e.number, [&] { shell(e.number, e.number, false, false); });
     } else if (e.is("GEOMETRIC_SET") || e.is("GEOMETRIC_CURVE_SET")) {
@@ -49,6 +49,12 @@ class BodyReader {
     inherit(e.number);
     return std::move(body_);
   }
+  std::optional<Body> read_faces(std::span<const std::uint64_t> faces) {
+    body_.shells.emplace_back();
+    for (const std::uint64_t face : faces) guarded_surface(face, [&] { use_face(face, face); });
+    if (body_.faces.empty()) return std::nullopt;
+    return std::move(body_);
+  }
   static bool is_facets(const Entity& e) {
     return e.is("TRIANGULATED_FACE") || e.is("COMPLEX_TRIANGULATED_FACE") ||
            e.is("TRIANGULATED_SURFACE_SET") || e.is("COMPLEX_TRIANGULATED_SURFACE_SET") ||
@@ -61,14 +67,21 @@ class BodyReader {
 
   // What one entity has wrong leaves out that one alone.
   template <class Work>
-  void guarded(std::uint64_t number, const Work& work) {
+  bool guarded(std::uint64_t number, const Work& work) {
     try {
       work();
+      return true;
     } catch (const EntityError& error) {
       const auto entry = file().find(number);
       omissions_.add(entry && !entry->type.empty() ? std::string(entry->type) : "entity",
                      error.what());
+      return false;
     }
+  }
+  // As above, of what bounds the body.
+  template <class Work>
+  void guarded_surface(std::uint64_t number, const Work& work) {
+    if (!guarded(number, work)) body_.not_read.push_back(number);
   }
   // What its shell or the whole has, a face has that says nothing else.
   void inherit(std::uint64_t whole) {
@@ -106,11 +119,12 @@ class BodyReader {
     const Fields outer(e, general);
     const std::size_t at =
         general.values.size() > 1 && general.values[0].kind != Value::Kind::reference ? 1 : 0;
-    guarded(outer.reference(at), [&] { shell(outer.reference(at), e.number, true, false); });
+    guarded_surface(outer.reference(at),
+                    [&] { shell(outer.reference(at), e.number, true, false); });
     if (const Record* voids = e.find("BREP_WITH_VOIDS")) {
       const Fields vf(e, *voids);
       for (const std::uint64_t v : vf.references(voids->values.size() - 1)) {
-        guarded(v, [&] { shell(v, e.number, true, true); });
+        guarded_surface(v, [&] { shell(v, e.number, true, true); });
       }
     }
   }
@@ -139,7 +153,7 @@ class BodyReader {
     body_.shells.push_back(shell);
     const Fields f(e, *r);
     for (const std::uint64_t face : f.references(r->values.size() - 1)) {
-      guarded(face, [&] { use_face(face, e.number, forward); });
+      guarded_surface(face, [&] { use_face(face, e.number, forward); });
     }
   }
 
@@ -504,6 +518,11 @@ void StepOmissions::write(SurfaceModel& model) const {
 std::optional<Body> read_step_body(StepGeometry& geometry, StepOmissions& omissions,
                                    const StepLooks& looks, const Entity& item) {
   return BodyReader(geometry, omissions, looks).read(item);
+}
+
+std::optional<Body> read_step_faces(StepGeometry& geometry, StepOmissions& omissions,
+                                    const StepLooks& looks, std::span<const std::uint64_t> faces) {
+  return BodyReader(geometry, omissions, looks).read_faces(faces);
 }
 
 }  // namespace aguja::detail

@@ -39,4 +39,9 @@ struct StepLooks {
 [[nodiscard]] std::optional<Body> read_step_body(StepGeometry& geometry, StepOmissions& omissions,
                                                  const StepLooks& looks, const Entity& item);
 
+/// Faces that belong to no shell, as one body; nothing if none can be read.
+[[nodiscard]] std::optional<Body> read_step_faces(StepGeometry& geometry, StepOmissions& omissions,
+                                                  const StepLooks& looks,
+                                                  std::span<const std::uint64_t> faces);
+
 }  // namespace aguja::detail

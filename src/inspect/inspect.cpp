@@ -416,6 +416,7 @@ Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
         timed(times, "between parts", [&] { return relate_parts(model, is_solid, progress); });
   }
   if (options.certify) {
+    certifier.add(model.lost);
     certifier.add(inspection.pairs,
                   [&](const PartPair& pair) { return is_meant(options.profile, model, pair); });
     inspection.certificate = std::move(certifier).finish();

@@ -88,6 +88,10 @@ void describe(LedgerLine& line, const Step& step, const MendState& state,
   for (const Finding* f : target.findings) {
     if (line.findings.size() < kMostListedIds) line.findings.push_back(f->id);
   }
+  const bool is_guess =
+      line.area_added > 0 && std::any_of(state.model.lost.begin(), state.model.lost.end(),
+                                         [&](const LostSurface& l) { return l.part == line.part; });
+  if (is_guess) line.method += "; in place of a face of the file that is missing, perhaps";
   if (!target.findings.empty() && line.largest_movement == 0) {
     line.place = target.findings[0]->place;
   }

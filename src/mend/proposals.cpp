@@ -140,6 +140,7 @@ class Proposer {
           if (found.size() <= kMostPreviewed) {
             const Finding* partner =
                 preview(step, *f, found, views[&state_.model.parts[*f->part_index].placed()]);
+            guard_lost(step, *f);
             if (partner != nullptr) {
               bridged.insert(partner);
               step.on |= accepted_.names(*partner);
@@ -170,6 +171,15 @@ class Proposer {
   }
   [[nodiscard]] bool has_naked(const Finding& f) const {
     return inspection_.part_counts[*f.part_index].naked_edges > 0;
+  }
+
+  // Where faces of its file are missing, nobody knows which face it is that the opening stands for.
+  void guard_lost(Step& step, const Finding& f) const {
+    for (const LostSurface& lost : state_.model.lost) {
+      if (lost.part != state_.model.parts[*f.part_index].name) continue;
+      step.on = false;
+      step.why = "a face of the file is missing: what closes the opening is a guess";
+    }
   }
 
   // What fills ask of a part, made once for all of its openings.

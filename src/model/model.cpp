@@ -147,6 +147,9 @@ Model as_one(Model model) {
   if (body.facets.normals.size() != triangles) body.facets.normals.clear();
   if (body.facets.attributes.size() != triangles) body.facets.attributes.clear();
   model.parts.clear();
+  for (LostSurface& lost : model.lost) {
+    if (!lost.part.empty()) lost.part = name;
+  }
   model.parts.emplace_back(name, std::move(body));
   return model;
 }
@@ -167,6 +170,7 @@ void append(Model& model, Model more, const std::string& label) {
   if (more.unit != model.unit) convert_unit(more, model.unit);
   for (Part& part : more.parts) model.parts.push_back(std::move(part));
   for (SurfaceSource& source : more.sources) model.sources.push_back(std::move(source));
+  for (LostSurface& lost : more.lost) model.lost.push_back(std::move(lost));
   for (const std::string& note : more.notes) {
     model.notes.emplace_back(label).append(": ").append(note);
   }

@@ -345,7 +345,7 @@ Json data_json(const Certificate& c) {
 }
 
 Certificate certificate_of(const Json& json) {
-  constexpr std::size_t kVerdicts = 3, kReasons = 17;
+  constexpr std::size_t kVerdicts = 3, kReasons = 19;
   const JsonFields f(json, "certificate.");
   Certificate out;
   out.verdict = f.word<Verdict>("verdict", parse_slug<Verdict, kVerdicts>);

@@ -14,6 +14,20 @@ std::string counted(std::size_t count, std::string_view one, std::string_view ma
   return std::to_string(count) + " " + std::string(count == 1 ? one : many);
 }
 
+// ` (#12, #15 and 3 more)`; nothing if the file numbers none of them.
+std::string entity_list(std::span<const EntityNumber> entities) {
+  constexpr std::size_t kMostNamed = 8;
+  std::string text;
+  std::size_t named = 0;
+  for (const EntityNumber e : entities) {
+    if (e == 0 || named == kMostNamed) continue;
+    text += (named++ == 0 ? " (#" : ", #") + std::to_string(e);
+  }
+  if (named == 0) return "";
+  if (entities.size() > named) text += " and " + std::to_string(entities.size() - named) + " more";
+  return text + ")";
+}
+
 Verdict verdict_of(std::span<const Reason> reasons) {
   if (reasons.empty()) return Verdict::solid;
   const bool is_refuted =
@@ -114,23 +128,12 @@ std::string_view slug(Verdict verdict) {
 }
 
 std::string_view slug(ReasonKind kind) {
-  constexpr std::array<std::string_view, 17> kSlugs = {"no-triangles",
-                                                       "naked-edges",
-                                                       "unbalanced-edges",
-                                                       "nonmanifold-edges",
-                                                       "nonmanifold-vertices",
-                                                       "winding-conflicts",
-                                                       "zero-area",
-                                                       "zero-volume",
-                                                       "inverted-shell",
-                                                       "nesting",
-                                                       "nesting-undecided",
-                                                       "crossing",
-                                                       "overlap",
-                                                       "touch",
-                                                       "parts-crossing",
-                                                       "parts-identical",
-                                                       "part-inside"};
+  constexpr std::array<std::string_view, 19> kSlugs = {
+      "no-triangles",         "naked-edges",       "unbalanced-edges",  "nonmanifold-edges",
+      "nonmanifold-vertices", "winding-conflicts", "zero-area",         "zero-volume",
+      "inverted-shell",       "nesting",           "nesting-undecided", "lost-faces",
+      "lost-shapes",          "crossing",          "overlap",           "touch",
+      "parts-crossing",       "parts-identical",   "part-inside"};
   return kSlugs.at(static_cast<std::size_t>(kind));
 }
 
@@ -146,6 +149,7 @@ PartEvidence judge(const Anatomy& anatomy) {
 void Certifier::add(const std::string& part, const PartEvidence& evidence,
                     const Placement& placement) {
   ++parts_;
+  names_.push_back(part);
   certificate_.part_verdicts.push_back(verdict_of(evidence.reasons));
   for (Reason reason : evidence.reasons) {
     reason.part = part;
@@ -183,6 +187,28 @@ void Certifier::add(std::vector<PartPair> pairs,
       "pairs of parts are one body twice");
   add(ReasonKind::part_inside, PartRelation::inside, "part lies in the material of another",
       "parts lie in the material of others");
+}
+
+void Certifier::add(std::span<const LostSurface> lost) {
+  std::vector<EntityNumber> shapes;
+  for (const LostSurface& l : lost) {
+    if (l.part.empty()) {
+      shapes.insert(shapes.end(), l.entities.begin(), l.entities.end());
+      continue;
+    }
+    const std::size_t n = l.entities.size();
+    certificate_.reasons.push_back(
+        {ReasonKind::lost_faces, l.part, n,
+         counted(n, "face", "faces") + " of its file " + (n == 1 ? "is" : "are") + " missing" +
+             entity_list(l.entities) + ": what closes it there is a guess"});
+    for (std::size_t p = 0; p < names_.size(); ++p) {
+      if (names_[p] == l.part) certificate_.part_verdicts[p] = Verdict::not_solid;
+    }
+  }
+  if (shapes.empty()) return;
+  certificate_.reasons.push_back({ReasonKind::lost_shapes, "", shapes.size(),
+                                  "of " + counted(shapes.size(), "shape", "shapes") +
+                                      " of the file nothing could be made" + entity_list(shapes)});
 }
 
 Certificate Certifier::finish() && {
@@ -241,6 +267,7 @@ Certificate certify(const Model& model, const CertifyOptions& options, StageTime
   if (times != nullptr) {
     for (const Job& job : jobs) times->add(job.times);
   }
+  certifier.add(model.lost);
   if (!options.parts_apart) {
     certifier.add(
         timed(times, "between parts", [&] { return relate_parts(model, is_solid, progress); }),

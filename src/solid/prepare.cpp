@@ -60,12 +60,21 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
   out.unit = model.unit;
   out.unit_assumed = model.unit_assumed;
   out.notes = std::move(model.notes);
+  for (const EntityNumber entity : model.not_read) out.lost.push_back({"", {entity}});
   for (const BodyInstance& instance : source.instances) {
     const double scale = instance.placement.scale();
     source.errors.area += scale * scale * errors[instance.body].area;
     source.errors.volume += scale * scale * scale * errors[instance.body].volume;
     const ShapePtr& shape = shapes[instance.body];
-    if (shape->mesh.triangles.empty()) continue;
+    const PreparedBody& body = *source.bodies[instance.body];
+    if (shape->mesh.triangles.empty()) {
+      if (!body.body.faces.empty()) out.lost.push_back({"", {body.body.entity}});
+      continue;
+    }
+    if (!body.lost.empty()) {
+      out.lost.push_back({instance.name, {}});
+      for (const LostFace& face : body.lost) out.lost.back().entities.push_back(face.entity);
+    }
     out.parts.emplace_back(instance.name, shape, instance.placement);
   }
   out.sources.push_back(std::move(source));

@@ -59,6 +59,28 @@ class StatisticsOf {
 
 }  // namespace
 
+namespace {
+
+// What could not be read, and faces of which nothing came, are told only where they are missed, not
+// where the rest is closed, unless by a plane that nobody drew.
+void find_lost(const Mesh& mesh, PreparedBody& body) {
+  std::vector<bool> has_facets(body.body.faces.size());
+  for (const PatchId p : mesh.patch_of) {
+    if (p.value < has_facets.size()) has_facets[p.value] = true;
+  }
+  std::set<std::uint32_t> without;
+  for (const FaceTrouble& t : body.troubles) {
+    if (!has_facets[t.face]) without.insert(t.face);
+  }
+  for (const std::uint32_t f : without) body.lost.push_back({body.body.faces[f].entity, f});
+  if (body.lost.empty() || !body.closed.empty() || mesh.triangles.empty()) return;
+  const Welded welded(mesh);
+  const EdgeTable edges(welded.triangles(), welded.points().size());
+  if (count_edges(edges).unbalanced == 0) body.lost.clear();
+}
+
+}  // namespace
+
 SewTolerance sew_tolerance_for(const SurfaceModel& model, const PrepareOptions& options) {
   if (options.sew) return {*options.sew, "as given"};
   const Box box = box_of(model);
@@ -82,6 +104,7 @@ PreparedBody prepare_body(const Body& body, const SewTolerance& tolerance,
                     faces = body.faces.size();
   PreparedBody prepared;
   prepared.tolerance = tolerance;
+  for (const EntityNumber entity : body.not_read) prepared.lost.push_back({entity});
   HealResult healed = heal(body, tolerance.value, options.heal);
   prepared.healed = std::move(healed.healed);
   prepared.not_healed = std::move(healed.refused);
@@ -117,6 +140,7 @@ Mesh divide(PreparedBody& body, double chord, const TessellationOptions& options
   body.finest = divided.chord;
   body.troubles = std::move(divided.troubles);
   body.fits = std::move(divided.fits);
+  find_lost(divided.mesh, body);
   return std::move(divided.mesh);
 }
 

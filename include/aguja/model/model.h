@@ -80,6 +80,14 @@ struct SurfaceSource {
   SizeErrors errors;
 };
 
+/// Surface of a file that nothing could be made of. Operations keep it: what closes a part there
+/// is a guess.
+struct LostSurface {
+  std::string part;                    ///< that it is missing from; empty: a shape of its own
+  std::vector<EntityNumber> entities;  ///< as the file numbers them
+  friend bool operator==(const LostSurface&, const LostSurface&) = default;
+};
+
 struct Model {
   LengthUnit unit = LengthUnit::millimetre;
   bool unit_assumed = true;  ///< the file states none
@@ -87,6 +95,7 @@ struct Model {
   std::string header;              ///< the 80 bytes of a binary STL file, as read; else empty
   std::vector<std::string> notes;  ///< what was odd about the file, or not kept of it, a line each
   std::vector<SurfaceSource> sources;  ///< in the order in which they were read
+  std::vector<LostSurface> lost;
 };
 
 /// All parts as one body: points and triangles one after another, the parts become its patches

@@ -4,6 +4,7 @@
 
 #include <functional>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -30,9 +31,11 @@ enum class ReasonKind {
   inverted_shell,  ///< not inside another shell, yet facing inward
   nesting,         ///< a cavity facing outward, or a body within a body
   nesting_undecided,
-  crossing,  ///< triangles pass through each other
-  overlap,   ///< triangles share area in a plane
-  touch,     ///< triangles have contact beyond shared vertices and edges
+  lost_faces,   ///< of its file's surfaces: what closes it there is a guess
+  lost_shapes,  ///< of which nothing could be made
+  crossing,     ///< triangles pass through each other
+  overlap,      ///< triangles share area in a plane
+  touch,        ///< triangles have contact beyond shared vertices and edges
   // Between parts, see `PartRelation`:
   parts_crossing,
   parts_identical,
@@ -46,7 +49,9 @@ struct Reason {
   std::size_t count = 0;  ///< how many edges, vertices, triangles or shells
   std::string text;       ///< one sentence
   /// Does it speak against a solid, or only keep us from knowing?
-  [[nodiscard]] bool refutes() const { return kind != ReasonKind::nesting_undecided; }
+  [[nodiscard]] bool refutes() const {
+    return kind != ReasonKind::nesting_undecided && kind != ReasonKind::lost_shapes;
+  }
 };
 
 struct CertifiedShell {
@@ -87,11 +92,14 @@ class Certifier {
   void add(const std::string& part, const PartEvidence& evidence, const Placement& placement = {});
   /// What lies between parts, and whether that is as it was meant to be.
   void add(std::vector<PartPair> pairs, const std::function<bool(const PartPair&)>& is_meant);
+  /// After all parts: surfaces of files that are missing.
+  void add(std::span<const LostSurface> lost);
   [[nodiscard]] Certificate finish() &&;
 
  private:
   Certificate certificate_;
   std::vector<MassProperties> regions_;
+  std::vector<std::string> names_;  // of parts
   std::size_t parts_ = 0;
   std::size_t enclosing_ = 0;
 };

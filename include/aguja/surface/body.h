@@ -98,6 +98,8 @@ struct Body {
   EntityNumber entity = 0;
   /// Triangles that the file gives itself, with nothing behind them.
   Mesh facets;
+  /// Faces and shells that the file gives it and that could not be read.
+  std::vector<EntityNumber> not_read;
 };
 
 /// What became of vertices, edges or faces, by number.
@@ -159,6 +161,7 @@ struct SurfaceModel {
   std::vector<Body> bodies;
   std::vector<BodyInstance> instances;
   std::vector<NotUnderstood> not_understood;  ///< most first
+  std::vector<EntityNumber> not_read;         ///< shapes of which nothing could be read
   std::vector<std::string> notes;
 };
 

@@ -31,6 +31,12 @@ struct SewTolerance {
 [[nodiscard]] SewTolerance sew_tolerance_for(const SurfaceModel& model,
                                              const PrepareOptions& options);
 
+/// A face that is missing from the facets.
+struct LostFace {
+  EntityNumber entity = 0;
+  std::optional<std::uint32_t> face = {};  ///< of the prepared body; none: it could not be read
+};
+
 /// A body as it was prepared. Immutable once made: parts and states share it.
 struct PreparedBody {
   Body body;      ///< healed and sewn
@@ -42,6 +48,7 @@ struct PreparedBody {
   std::optional<double> uncertainty;  ///< what its file states, in the body's unit
   std::vector<FaceTrouble> troubles;  ///< faces that could not be divided properly
   std::vector<FaceFit> fits;          ///< by face
+  std::vector<LostFace> lost;         ///< unless the facets close without them
   double chord = 0;                   ///< no facet was meant to be farther from its face
   double finest = 0;  ///< what faces were divided by whose facets would cross others
   [[nodiscard]] bool was_sewn() const {
