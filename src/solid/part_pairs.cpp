@@ -242,7 +242,10 @@ class PartRelater {
     using enum PartRelation;
     const double in_b = common.first ? common.first->area : 0;
     const double in_a = common.second ? common.second->area : 0;
-    const bool is_film = !common.volume || *common.volume <= tolerance * std::max(in_a, in_b);
+    // Of what is touched at points alone, rounding is left.
+    constexpr double kLeastShare = 1e-8;
+    const double area = std::max({in_a, in_b, kLeastShare * std::min(a.area, b.area)});
+    const bool is_film = !common.volume || *common.volume <= tolerance * area;
     if (is_film && !is_deeper(common.first, b, tolerance) &&
         !is_deeper(common.second, a, tolerance)) {
       return std::nullopt;

@@ -494,15 +494,12 @@ class Revolution : public Surface {
   std::optional<Parameters> parameters_of(const Point& p) const override {
     // The curve may lie on both sides of the axis, and anywhere about it: by samples, elsewhere.
     if (!planar_) return std::nullopt;
-    const CurvePoint middle = d_.curve->at(d_.range.middle());
-    const Vector a = across(middle.p), b = across(p);
-    if (!(a.norm() > 0)) return std::nullopt;
-    const double u = into(d_.angles, std::atan2(a.cross(b).dot(d_.axis), a.dot(b)), kFullTurn);
-    const Point back = d_.origin + Eigen::AngleAxisd(-u, d_.axis) * (p - d_.origin);
-    return Parameters(u, nearest_parameter(*d_.curve, d_.range, back));
+    return on_side(p, 1);
   }
-  // Where the straight line is as high, or as far from the axis, as the point.
+  // Of a curve on both sides of the axis: on either. Of a straight line about it: where it is as
+  // high, or as far from the axis, as the point.
   std::vector<Parameters> guesses(const Point& p) const override {
+    if (crosses_axis_) return {on_side(p, 1), on_side(p, -1)};
     if (d_.curve->kind() != CurveKind::line) return {};
     const CurvePoint c = d_.curve->at(0);
     std::vector<double> along;
@@ -525,16 +522,21 @@ class Revolution : public Surface {
     return out;
   }
   void look_if_planar() {
-    // All of the curve on one side of the axis, in one plane with it.
-    planar_ = d_.range.is_finite();
-    if (!planar_) return;
-    const Vector side = across(d_.curve->point(d_.range.middle()));
-    for (int i = 0; i <= 32 && planar_; ++i) {
-      const Vector d = across(d_.curve->point(d_.range.low + d_.range.width() * i / 32));
-      planar_ =
-          side.cross(d).norm() <= kSamePlace * side.norm() * std::max(side.norm(), d.norm()) &&
-          side.dot(d) >= -kSamePlace * side.squaredNorm();
+    // All of the curve in one plane with the axis, and on one side of it?
+    if (!d_.range.is_finite()) return;
+    std::vector<Vector> places;
+    for (int i = 0; i <= 32; ++i) {
+      places.push_back(across(d_.curve->point(d_.range.low + d_.range.width() * i / 32)));
+      if (places.back().squaredNorm() > side_.squaredNorm()) side_ = places.back();
     }
+    if (!(side_.norm() > 0)) return;
+    bool one_side = true;
+    for (const Vector& d : places) {
+      if (side_.cross(d).norm() > kSamePlace * side_.squaredNorm()) return;
+      one_side = one_side && side_.dot(d) >= -kSamePlace * side_.squaredNorm();
+    }
+    planar_ = one_side;
+    crosses_axis_ = !one_side;
   }
 
  private:
@@ -542,7 +544,16 @@ class Revolution : public Surface {
     const Vector d = p - d_.origin;
     return d - d.dot(d_.axis) * d_.axis;
   }
-  bool planar_ = false;
+  // With the curve turned to where the point is on its side (1) or beyond the axis (-1).
+  [[nodiscard]] Parameters on_side(const Point& p, double sign) const {
+    const Vector b = sign * across(p);
+    const double u =
+        into(d_.angles, std::atan2(side_.cross(b).dot(d_.axis), side_.dot(b)), kFullTurn);
+    const Point back = d_.origin + Eigen::AngleAxisd(-u, d_.axis) * (p - d_.origin);
+    return {u, nearest_parameter(*d_.curve, d_.range, back)};
+  }
+  Vector side_ = Vector::Zero();  // from the axis to where the curve is farthest
+  bool planar_ = false, crosses_axis_ = false;
   RevolutionData d_;
 };
 
@@ -837,7 +848,10 @@ std::vector<double> sample_values(const Interval& range, const std::vector<doubl
 
 SurfaceFoot::SurfaceFoot(const Surface& surface) : surface_(surface) {
   const Interval u = surface.domain_u(), v = surface.domain_v();
-  if (surface.parameters_of(Point::Zero()) || !u.is_finite() || !v.is_finite()) return;
+  if (surface.parameters_of(Point::Zero()) || !u.is_finite() || !v.is_finite() ||
+      !surface.guesses(Point::Zero()).empty()) {
+    return;
+  }
   for (const double a : sample_values(u, surface.breaks_u(u))) {
     for (const double b : sample_values(v, surface.breaks_v(v))) {
       samples_.push_back({{a, b}, surface.point(a, b)});
@@ -894,6 +908,16 @@ Parameters SurfaceFoot::improved(Parameters uv, const Point& p) const {
 }
 
 Parameters SurfaceFoot::of(const Point& p, const std::optional<Parameters>& near) const {
+  Parameters uv = found_from(p, near);
+  const Interval domain[] = {surface_.domain_u(), surface_.domain_v()};
+  const double period[] = {surface_.period_u(), surface_.period_v()};
+  for (int k = 0; k < 2; ++k) {
+    if (period[k] > 0) uv[k] = domain[k].clamp(into(domain[k], uv[k], period[k]));
+  }
+  return uv;
+}
+
+Parameters SurfaceFoot::found_from(const Point& p, const std::optional<Parameters>& near) const {
   if (const auto closed = surface_.parameters_of(p)) return *closed;
   std::optional<Parameters> from_near;
   double near_error = kInfinity;

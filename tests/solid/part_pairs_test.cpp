@@ -123,7 +123,18 @@ TEST(PartPairs, TouchingTellsTheAreaThatFaces) {
     EXPECT_EQ(turned_pairs[0].relation, touching) << degrees;
     EXPECT_NEAR(turned_pairs[0].area, 100, 0.1) << degrees;
   }
-  // Along an edge, or at a corner: no area.
+  // Along an edge, or at a corner: no area, whatever rounding makes of it.
+  for (int degrees = 3; degrees < 90; degrees += 3) {
+    std::vector<Mesh> meshes = {box({0, 0, 0}, {20, 20, 20}), box({20, 20, 5}, {20, 10, 10}, 3)};
+    for (Mesh& m : meshes) {
+      m = turned(std::move(m), {2, 3, 1}, degrees);
+      if (degrees % 2 == 0) continue;
+      for (Point& p : m.points) p = rounded_to_float(p);
+    }
+    const auto turned_pairs = related(std::move(meshes));
+    ASSERT_EQ(turned_pairs.size(), 1u) << degrees;
+    EXPECT_EQ(turned_pairs[0].relation, touching) << degrees;
+  }
   const auto edge = related({box({0, 0, 0}, {1, 1, 1}), box({1, 1, 0}, {1, 1, 1})});
   ASSERT_EQ(edge.size(), 1u);
   EXPECT_EQ(edge[0].relation, touching);

@@ -157,7 +157,12 @@ std::vector<Named> partial_surfaces(Random& random) {
   const CurvePtr skew = make_line({2, 0, 0}, {random.between(-0.1, 0.1), 0.4, 1});
   const Point origin(0, 0, 0);
   const Vector axis(0, 0, 1);
-  return {{make_revolution(profile, {-1, 1}, origin, axis, turn), turn, {-1, 1}},
+  // A disc that bulges slightly: of a large circle on both sides of the axis a little is used.
+  const CurvePtr circle =
+      make_circle(Frame::from({random.between(-30, 30), 0, 300}, {0, 1, 0}, {0, 0, -1}), 300);
+  const Interval whole{from, from + 2 * kPi}, little{0.002, 0.01};
+  return {{make_revolution(circle, {0, 2 * kPi}, origin, axis, whole), whole, little},
+          {make_revolution(profile, {-1, 1}, origin, axis, turn), turn, {-1, 1}},
           {make_revolution(beside, along, origin, axis, turn), turn, along},
           {make_revolution(make_trimmed(beside, along), along, origin, axis, turn), turn, along},
           {make_revolution(beside, endless, origin, axis, turn), turn, along},

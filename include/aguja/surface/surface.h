@@ -194,6 +194,7 @@ class SurfaceFoot {
     Point p;
   };
   [[nodiscard]] Parameters improved(Parameters uv, const Point& p) const;
+  [[nodiscard]] Parameters found_from(const Point& p, const std::optional<Parameters>& near) const;
   const Surface& surface_;
   std::vector<Sample> samples_;
 };
