@@ -357,6 +357,7 @@ std::optional<Finding> pair_finding(const Model& model, const PartPair& pair) {
   finding.further_parts.push_back({model.parts[pair.second].name, pair.second, {}, 0});
   finding.count = 2;
   finding.measure = pair.volume.value_or(0);
+  finding.depth = pair.depth;
   finding.box = pair.box;
   finding.place = pair.box.center();
   if (!pair.volume) finding.detail = "the volume is not known: not both are solids by themselves";

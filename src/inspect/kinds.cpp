@@ -331,7 +331,10 @@ constexpr std::array<KindInfo, 50> kKinds = {{
      .what = "triangles that pass through each other",
      .why = "the surface has no inside there; boundary recovery fails or never ends",
      .remedy = "resolve",
-     .hints = "Decided exactly. The depth says how far they pass through each other.",
+     .hints = "Decided exactly. Of bodies that each have an inside by themselves the depth is "
+              "told: how far "
+              "the surface of one lies in the other. Else, how far the triangles reach past each "
+              "other.",
      .picture = "       |\n"
                 "  -----+-----   not in a shared\n"
                 "       |        vertex or edge\n",

@@ -338,7 +338,7 @@ ContactShape line_shape(const LabelledTriangle& a, const LabelledTriangle& b) {
     }
     return std::min(up, down);
   };
-  shape.depth = std::min(reach(pa, b), reach(pb, a));
+  shape.reach = std::min(reach(pa, b), reach(pb, a));
   return shape;
 }
 

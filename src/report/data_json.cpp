@@ -257,6 +257,7 @@ Json data_json(const Finding& f) {
           {"box", box_json(f.box)},
           {"measure", f.measure},
           {"limit", or_null(f.limit)},
+          {"reach", or_null(f.reach)},
           {"depth", or_null(f.depth)},
           {"widths", std::move(widths)},
           {"detail", f.detail},
@@ -289,6 +290,7 @@ Finding finding_of(const Json& json) {
   out.box = f.box("box");
   out.measure = f.get<double>("measure");
   out.limit = f.find<double>("limit");
+  out.reach = f.find<double>("reach");
   out.depth = f.find<double>("depth");
   if (!f.at("widths").is_null()) {
     const JsonFields w(f.at("widths"), "finding.widths.");
@@ -329,7 +331,8 @@ Json data_json(const Certificate& c) {
     pairs.push_back({{"first", p.first},
                      {"second", p.second},
                      {"relation", slug(p.relation)},
-                     {"volume", p.volume ? Json(*p.volume) : Json(nullptr)},
+                     {"volume", or_null(p.volume)},
+                     {"depth", or_null(p.depth)},
                      {"area", p.area},
                      {"tolerance", p.tolerance},
                      {"box", box_json(p.box)}});
@@ -368,8 +371,8 @@ Certificate certificate_of(const Json& json) {
     const JsonFields pair(p, "certificate.pairs.");
     out.pairs.push_back({pair.get<std::size_t>("first"), pair.get<std::size_t>("second"),
                          pair.word<PartRelation>("relation", parse_slug<PartRelation, 4>),
-                         pair.find<double>("volume"), pair.get<double>("area"),
-                         pair.get<double>("tolerance"), pair.box("box")});
+                         pair.find<double>("volume"), pair.find<double>("depth"),
+                         pair.get<double>("area"), pair.get<double>("tolerance"), pair.box("box")});
   }
   return out;
 }

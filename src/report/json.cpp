@@ -135,6 +135,7 @@ Json finding_json(const Finding& f, LengthUnit unit) {
           {"measure", f.measure},
           {"measures", kind.measure_name},
           {"limit", f.limit ? Json(*f.limit) : Json(nullptr)},
+          {"reach", f.reach ? Json(*f.reach) : Json(nullptr)},
           {"depth", f.depth ? Json(*f.depth) : Json(nullptr)},
           {"widths", widths_json(f)},
           {"unit", unit_of(kind.measures, unit)},
@@ -222,6 +223,7 @@ Json pairs_json(const Model& model, std::span<const PartPair> pairs) {
                     {"first", name(pair.first)},
                     {"second", name(pair.second)},
                     {"volume", pair.volume ? Json(*pair.volume) : Json(nullptr)},
+                    {"depth", pair.depth ? Json(*pair.depth) : Json(nullptr)},
                     {"contact_area", pair.area},
                     {"tolerance", pair.tolerance},
                     {"box", box_json(pair.box)}});

@@ -77,6 +77,9 @@ std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::siz
           quantity(f.measure, kind.measures, model.unit),
           brief(rounded_place(f.place, diagonal)),
           part + (part.empty() || f.detail.empty() ? "" : ": ") + f.detail +
+              (f.reach && !f.depth ? fmt::format(", reaching {} {} past each other",
+                                                 brief(*f.reach), symbol(model.unit))
+                                   : "") +
               (f.depth ? fmt::format(", {} {} deep", brief(*f.depth), symbol(model.unit)) : "") +
               (f.waived ? (f.detail.empty() ? "left: " : "; left: ") + *f.waived : "")};
 }

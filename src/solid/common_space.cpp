@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
+#include <limits>
 #include <numeric>
 #include <tuple>
 #include <unordered_map>
@@ -9,6 +11,7 @@
 #include <Eigen/Geometry>
 
 #include "aguja/base/parallel.h"
+#include "aguja/geometry/distance.h"
 #include "aguja/geometry/predicates.h"
 #include "base/disjoint_sets.h"
 #include "geometry/expansion.h"
@@ -397,6 +400,27 @@ SearchedMesh::SearchedMesh(const Mesh& mesh) : welded(mesh) {
     area += 0.5 * (corner(t, 1) - p).cross(corner(t, 2) - p).norm();
   }
   tree = BoxTree(std::move(boxes));
+}
+
+double depth_of(const SurfaceInside& inside, const SearchedMesh& other) {
+  constexpr std::size_t kGrain = 64;
+  const auto deepest = parallel_map(inside.samples.size(), kGrain, [&](Range r) {
+    double most = 0;
+    for (std::size_t i = r.begin; i < r.end; ++i) {
+      const Point& p = inside.samples[i];
+      const auto squared = [&](std::uint32_t t) {
+        return (closest_point(p, other.corner(t, 0), other.corner(t, 1), other.corner(t, 2)) - p)
+            .squaredNorm();
+      };
+      const std::uint32_t nearest =
+          other.tree.nearest(p, std::numeric_limits<double>::infinity(), squared);
+      if (nearest != BoxTree::kNone) most = std::max(most, squared(nearest));
+    }
+    return most;
+  });
+  double most = 0;
+  for (const double d : deepest) most = std::max(most, d);
+  return std::sqrt(most);
 }
 
 CommonSpace common_space(const SearchedMesh& first, bool first_is_solid, const SearchedMesh& second,

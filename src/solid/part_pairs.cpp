@@ -129,20 +129,8 @@ Contacts contacts_of(const SearchedMesh& a, const SearchedMesh& b, double tolera
   return all;
 }
 
-double distance(const Point& p, const SearchedMesh& mesh) {
-  const auto squared = [&](std::uint32_t t) {
-    return (closest_point(p, mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)) - p)
-        .squaredNorm();
-  };
-  const double infinity = std::numeric_limits<double>::infinity();
-  const std::uint32_t nearest = mesh.tree.nearest(p, infinity, squared);
-  return nearest == BoxTree::kNone ? infinity : std::sqrt(squared(nearest));
-}
-
-bool is_deeper(const std::optional<SurfaceInside>& inside, const SearchedMesh& other,
-               double tolerance) {
-  return inside && std::any_of(inside->samples.begin(), inside->samples.end(),
-                               [&](const Point& p) { return distance(p, other) > tolerance; });
+double depth_of(const std::optional<SurfaceInside>& inside, const SearchedMesh& other) {
+  return inside ? aguja::depth_of(*inside, other) : 0;
 }
 
 class PartRelater {
@@ -222,6 +210,7 @@ class PartRelater {
     if (const auto related = relation_of(a, b, common, pair.tolerance)) {
       pair.relation = related->relation;
       pair.volume = common.volume;
+      pair.depth = related->depth;
       if (related->second_is_in_first) std::swap(pair.first, pair.second);
       return pair;
     }
@@ -235,6 +224,7 @@ class PartRelater {
   struct Related {
     PartRelation relation;
     bool second_is_in_first = false;
+    double depth = 0;
   };
 
   static std::optional<Related> relation_of(const SearchedMesh& a, const SearchedMesh& b,
@@ -246,10 +236,8 @@ class PartRelater {
     constexpr double kLeastShare = 1e-8;
     const double area = std::max({in_a, in_b, kLeastShare * std::min(a.area, b.area)});
     const bool is_film = !common.volume || *common.volume <= tolerance * area;
-    if (is_film && !is_deeper(common.first, b, tolerance) &&
-        !is_deeper(common.second, a, tolerance)) {
-      return std::nullopt;
-    }
+    const double depth = std::max(depth_of(common.first, b), depth_of(common.second, a));
+    if (is_film && depth <= tolerance) return std::nullopt;
     bool first_is_in = false, second_is_in = false;
     if (common.volume) {
       // By volume: surfaces that touch from within belong to either.
@@ -259,13 +247,13 @@ class PartRelater {
       };
       first_is_in = is_filled(a);
       second_is_in = is_filled(b);
-      if (first_is_in && second_is_in) return Related{identical};
+      if (first_is_in && second_is_in) return Related{identical, false, depth};
     } else {
       constexpr double kRounding = 1e-9;
       first_is_in = common.first && in_b >= (1 - kRounding) * a.area;
       second_is_in = common.second && in_a >= (1 - kRounding) * b.area;
     }
-    return Related{first_is_in || second_is_in ? inside : crossing, second_is_in};
+    return Related{first_is_in || second_is_in ? inside : crossing, second_is_in, depth};
   }
 
   static double volume(const SearchedMesh& mesh) {

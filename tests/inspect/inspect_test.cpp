@@ -211,5 +211,33 @@ TEST(Inspect, GivesTheVerdictOfCertify) {
   EXPECT_EQ(inspect(Model{}, options).certificate->verdict, certify(Model{}).verdict);
 }
 
+TEST(Crossings, TellTheDepthOfBodiesThatHaveAnInside) {
+  const auto box = [](const Vector& low, const Vector& size) {
+    Mesh mesh = test::grid_box(3, size);
+    for (Point& p : mesh.points) p += low;
+    return mesh;
+  };
+  const auto crossings = [](const Mesh& mesh) {
+    std::vector<Finding> found = inspect(test::model_of(mesh)).findings;
+    std::erase_if(found, [](const Finding& f) { return f.kind != crossing; });
+    return found;
+  };
+  const Mesh block = box({0, 0, 0}, {10, 10, 10});
+  // However far their triangles reach, they go into each other by so much.
+  for (const double deep : {0.0001, 0.01, 0.5}) {
+    const Mesh peg = box({3.1, 3.1, 10 - deep}, {4, 4, 20});
+    for (const Finding& f : crossings(test::joined(block, peg))) {
+      ASSERT_TRUE(f.depth.has_value());
+      EXPECT_NEAR(*f.depth, deep, 1e-9);
+      EXPECT_GE(*f.reach, 0);
+    }
+    EXPECT_GE(crossings(test::joined(block, peg)).size(), 1u);
+    // One that is open has no inside.
+    const Mesh open = test::without(peg, [](const Point& p) { return p.z() > 29.4; });
+    ASSERT_GE(crossings(test::joined(block, open)).size(), 1u);
+    EXPECT_FALSE(crossings(test::joined(block, open))[0].depth.has_value());
+  }
+}
+
 }  // namespace
 }  // namespace aguja

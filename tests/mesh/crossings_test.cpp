@@ -167,7 +167,7 @@ TEST(ContactShape, TellsLengthAreaDepthAndPlace) {
   const ContactShape cut = shape_of(Welded(blade), pairs[0]);
   EXPECT_NEAR((cut.to - cut.from).norm(), 2 * 4 / 4.5, 1e-12);
   EXPECT_NEAR((cut.place - Point(2, 1, 0)).norm(), 0, 1e-12);
-  EXPECT_NEAR(cut.depth, 0.5, 1e-12);
+  EXPECT_NEAR(cut.reach, 0.5, 1e-12);
 
   const Mesh plates = test::mesh_of(
       {{0, 0, 0}, {4, 0, 0}, {0, 4, 0}, {1, 1, 0}, {5, 1, 0}, {1, 5, 0}}, {{0, 1, 2}, {3, 4, 5}});

@@ -138,9 +138,13 @@ struct Finding {
   std::size_t count = 0;        ///< how many edges, vertices, triangles or shells it consists of
   Point place = Point::Zero();  ///< where to look
   Box box;
-  double measure = 0;                  ///< see `KindInfo::measures`
-  std::optional<double> limit;         ///< what the measure was held against
-  std::optional<double> depth;         ///< crossings: how far the surfaces pass through each other
+  double measure = 0;           ///< see `KindInfo::measures`
+  std::optional<double> limit;  ///< what the measure was held against
+  /// Crossings: how far the triangles reach past each other, where they reach least.
+  std::optional<double> reach;
+  /// Bodies that cross: the largest distance found of the surface of one, inside the other's
+  /// material, from the other's surface. Empty where neither has an inside by itself.
+  std::optional<double> depth;
   std::optional<WidthProfile> widths;  ///< cracks and gaps
   std::string detail;                  ///< one clause with what the figures do not say
   std::vector<TriangleId> triangles;   ///< in the part as read, rising; as many as asked for

@@ -52,7 +52,7 @@ struct ContactShape {
   Point from = Point::Zero();  ///< of a stretch; equal to `to` for a point
   Point to = Point::Zero();
   double area = 0;   ///< of an overlap
-  double depth = 0;  ///< of a crossing: how far the one that reaches less far goes past the other
+  double reach = 0;  ///< of a crossing: how far the one that reaches less far goes past the other
   double inset = 0;  ///< of a crossing: how far from the sides of one of the triangles it gets
 };
 [[nodiscard]] ContactShape shape_of(const Welded& mesh, const TrianglePair& pair);

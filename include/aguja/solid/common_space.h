@@ -38,6 +38,10 @@ struct CommonSpace {
   std::optional<double> volume;  ///< that both fill, if both are solids
 };
 
+/// How deep the samples lie below the surface of `other`; 0 if there are none.
+/// Cost     O(log n) for each, parallel.
+[[nodiscard]] double depth_of(const SurfaceInside& inside, const SearchedMesh& other);
+
 /// What two surfaces have in each other; whoever is said to be a solid must be one.
 ///
 /// Decides  Exactly which edge passes through which triangle and which vertex lies in which body:

@@ -25,7 +25,9 @@ struct PartPair {
   std::size_t first = 0, second = 0;  ///< parts by number, the lower first unless `inside`
   PartRelation relation{};
   std::optional<double> volume;  ///< that both fill, where both are solids
-  double area = 0;               ///< `touching`: what faces the other within the tolerance
+  /// The largest distance found of the surface of one, inside the other, from the other's surface.
+  std::optional<double> depth;
+  double area = 0;  ///< `touching`: what faces the other within the tolerance
   /// Up to here surfaces are taken to touch: a millionth of the parts' size or coordinates, or what
   /// facets of surfaces may be off, that of both together.
   double tolerance = 0;

@@ -3,7 +3,11 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
+#include <memory>
+#include <unordered_map>
 
+#include "aguja/solid/common_space.h"
 #include "inspect/checks.h"
 #include "inspect/grouping.h"
 
@@ -135,7 +139,7 @@ struct Sum {
   Contact worst = Contact::touch;
   double length = 0;
   double area = 0;
-  double depth = 0;
+  double reach = 0;
   Vector moment = Vector::Zero();
   double weight = 0;
   Vector places = Vector::Zero();
@@ -155,7 +159,7 @@ Sum sum_of(const Anatomy& a, const std::vector<TrianglePair>& group) {
     const double weight = sum.worst == Contact::overlap ? shape.area : length;
     sum.length += length;
     sum.area += shape.area;
-    sum.depth = std::max(sum.depth, shape.depth);
+    sum.reach = std::max(sum.reach, shape.reach);
     sum.moment += weight * (shape.place - origin);
     sum.places += shape.place - origin;
     sum.weight += weight;
@@ -168,11 +172,83 @@ Sum sum_of(const Anatomy& a, const std::vector<TrianglePair>& group) {
   return sum;
 }
 
+// How deep bodies of one part lie in each other: asked of shells that are solids but for passing
+// through another one.
+class ShellDepths {
+ public:
+  explicit ShellDepths(const Anatomy& anatomy)
+      : anatomy_(anatomy), has_inside_(anatomy.shells.size()), meshes_(anatomy.shells.size()) {
+    for (std::size_t s = 0; s < has_inside_.size(); ++s) {
+      const Shell& shell = anatomy.shells[s];
+      has_inside_[s] = shell.closed && shell.manifold && shell.oriented && shell.volume_sign > 0;
+    }
+    for (const TrianglePair& pair : anatomy.crossings) {
+      if (shell_of(pair.first) == shell_of(pair.second)) has_inside_[shell_of(pair.first)] = false;
+    }
+    // What has cavities is more than its shell.
+    for (const Shell& shell : anatomy.shells) {
+      if (shell.inside_of) has_inside_[*shell.inside_of] = false;
+    }
+  }
+
+  std::optional<double> of(const std::vector<TrianglePair>& group) {
+    const std::pair<std::size_t, std::size_t> shells =
+        std::minmax(shell_of(group[0].first), shell_of(group[0].second));
+    for (const TrianglePair& pair : group) {
+      const std::pair<std::size_t, std::size_t> own =
+          std::minmax(shell_of(pair.first), shell_of(pair.second));
+      if (own != shells) return std::nullopt;
+    }
+    if (shells.first == shells.second || !has_inside_[shells.first] ||
+        !has_inside_[shells.second]) {
+      return std::nullopt;
+    }
+    if (const auto at = known_.find(shells); at != known_.end()) return at->second;
+    if (known_.size() >= kMostPairs) return std::nullopt;
+    const SearchedMesh a(mesh_of(shells.first)), b(mesh_of(shells.second));
+    const CommonSpace common = common_space(a, true, b, true);
+    return known_[shells] = std::max(depth_of(*common.first, b), depth_of(*common.second, a));
+  }
+
+ private:
+  // The rest of very many is found without.
+  static constexpr std::size_t kMostPairs = 200;
+
+  [[nodiscard]] std::size_t shell_of(TriangleId t) const {
+    return anatomy_.components.shell_of[t.value].value;
+  }
+  const Mesh& mesh_of(std::size_t s) {
+    if (meshes_[s]) return *meshes_[s];
+    meshes_[s] = std::make_unique<Mesh>();
+    Mesh& mesh = *meshes_[s];
+    std::unordered_map<std::uint32_t, std::uint32_t> numbers;
+    for (std::uint32_t t = 0; t < anatomy_.welded.triangles().size(); ++t) {
+      if (shell_of({t}) != s) continue;
+      Triangle own{};
+      for (std::size_t i = 0; i < 3; ++i) {
+        const VertexId v = anatomy_.welded.triangle({t})[i];
+        const auto [at, is_new] =
+            numbers.try_emplace(v.value, static_cast<std::uint32_t>(mesh.points.size()));
+        if (is_new) mesh.points.push_back(anatomy_.welded.point(v));
+        own[i] = {at->second};
+      }
+      mesh.triangles.push_back(own);
+    }
+    return mesh;
+  }
+
+  const Anatomy& anatomy_;
+  std::vector<bool> has_inside_;
+  std::vector<std::unique_ptr<Mesh>> meshes_;
+  std::map<std::pair<std::size_t, std::size_t>, double> known_;
+};
+
 }  // namespace
 
 void check_crossings(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
   if (a.crossings.empty()) return;
+  ShellDepths depths(a);
   for (const std::vector<TrianglePair>& group : groups_of(view)) {
     const Sum sum = sum_of(a, group);
     Finding finding;
@@ -181,7 +257,10 @@ void check_crossings(const PartView& view, FindingSink& sink) {
     finding.measure = sum.worst == Contact::overlap ? sum.area : sum.length;
     finding.place = sum.moment;
     finding.box = sum.box;
-    finding.depth = sum.worst == Contact::crossing ? std::optional(sum.depth) : std::nullopt;
+    if (sum.worst == Contact::crossing) {
+      finding.reach = sum.reach;
+      finding.depth = depths.of(group);
+    }
     finding.detail = std::to_string(group.size()) +
                      (group.size() == 1 ? " pair of triangles" : " pairs of triangles");
     std::vector<Point> points;
