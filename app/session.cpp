@@ -20,6 +20,7 @@
 #include <spdlog/spdlog.h>
 #include <nlohmann/json.hpp>
 
+#include "aguja/base/printable.h"
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/model/transform.h"
 #include "aguja/report/surface_report.h"
@@ -101,7 +102,9 @@ std::size_t peak_bytes() {
   return static_cast<std::size_t>(usage.ru_maxrss) * 1024;
 }
 
-void report(const std::string& message) { spdlog::get("aguja")->error("{}", message); }
+void report(const std::string& message) {
+  spdlog::get("aguja")->error("{}", printable(message, Lines::kept));
+}
 
 nlohmann::ordered_json error_json(const InputError& error) {
   const InputError::Details& d = error.details();
@@ -344,7 +347,9 @@ void Session::print(const std::function<nlohmann::ordered_json()>& object,
   if (json_) {
     std::cout << dump(object()) << "\n";
   } else if (!quiet_) {
-    std::cout << (wants_colour() ? coloured(text()) : text());
+    // Names of files are the user's, and may hold anything.
+    const std::string shown = printable(text(), Lines::kept);
+    std::cout << (wants_colour() ? coloured(shown) : shown);
   }
   std::cout.flush();
 }

@@ -1,15 +1,12 @@
 #include "formats/output.h"
 
+#include "aguja/base/printable.h"
+
 #include <algorithm>
 
 namespace aguja::detail {
 
-std::string one_line(std::string_view name) {
-  std::string text(name);
-  std::replace_if(
-      text.begin(), text.end(), [](char c) { return c == '\n' || c == '\r'; }, ' ');
-  return text;
-}
+std::string one_line(std::string_view name) { return printable(name); }
 
 void note_lost_parts(const Model& model, std::string_view format, WriteReport& report) {
   if (model.parts.size() > 1) {

@@ -5,9 +5,11 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 
+#include "aguja/base/printable.h"
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/solid/prepare.h"
 #include "formats/digest.h"
@@ -61,6 +63,45 @@ void name_parts(Model& model, const std::string& stem) {
     if (!part.name.empty()) continue;
     part.name = nameless == 1 ? stem : stem + "-" + std::to_string(++number);
   }
+}
+
+// Names go to terminals, and into lines of other files.
+bool clean(std::string& name) {
+  if (is_printable(name)) return false;
+  name = printable(name);
+  return true;
+}
+
+std::size_t clean_names(Model& model) {
+  std::size_t cleaned = 0;
+  for (Part& part : model.parts) {
+    cleaned += clean(part.name);
+    const auto& patches = part.patch_names();
+    if (std::all_of(patches.begin(), patches.end(), is_printable)) continue;
+    PartDraft draft(std::move(part));
+    for (std::string& name : draft.patch_names) cleaned += clean(name);
+    part = std::move(draft);
+  }
+  return cleaned;
+}
+
+std::size_t clean_names(SurfaceModel& surfaces) {
+  std::size_t cleaned = 0;
+  for (BodyInstance& instance : surfaces.instances) cleaned += clean(instance.name);
+  for (Body& body : surfaces.bodies) {
+    cleaned += clean(body.name);
+    for (Face& face : body.faces) {
+      cleaned += clean(face.name) + clean(face.layer);
+      for (std::string& group : face.groups) cleaned += clean(group);
+    }
+  }
+  return cleaned;
+}
+
+void note_cleaned(Model& model, std::size_t names) {
+  if (names == 0) return;
+  model.notes.push_back(std::to_string(names) + (names == 1 ? " name holds" : " names hold") +
+                        " characters that cannot be shown: each is a \xEF\xBF\xBD now");
 }
 
 }  // namespace
@@ -130,11 +171,14 @@ Model read_model(const Source& source, const ReadOptions& options, Progress* pro
     SurfaceModel surfaces = read_surface_model(source, options, progress);
     const PrepareOptions how =
         options.surfaces ? options.surfaces(surfaces.unit) : PrepareOptions{};
+    const std::size_t cleaned = clean_names(surfaces);
     Model model = prepare(std::move(surfaces), how, progress);
+    note_cleaned(model, cleaned);
     model.sources[0].file = source.name;
     return model;
   }
   Model model = info(*format).read(source, options, progress);
+  note_cleaned(model, clean_names(model));
   if (options.unit) {
     model.unit = *options.unit;
     model.unit_assumed = false;

@@ -10,8 +10,13 @@ namespace aguja {
 namespace detail {
 
 bool looks_like_ascii_stl(std::string_view bytes) {
-  const std::string_view head = bytes.substr(0, 1024);
-  return std::none_of(head.begin(), head.end(), [](char c) {
+  // Names may hold anything, to the ends of the first line and of the one after the facets.
+  const std::size_t name_ends = bytes.substr(0, 4096).find('\n');
+  std::string_view head = bytes.substr(name_ends == std::string_view::npos ? 0 : name_ends, 1024);
+  constexpr std::string_view kEnd = "endsolid";
+  const auto end = std::search(head.begin(), head.end(), kEnd.begin(), kEnd.end(),
+                               [](char a, char b) { return (a | 0x20) == b; });
+  return std::none_of(head.begin(), end, [](char c) {
     return c == '\0' || (static_cast<unsigned char>(c) < ' ' && !is_space(c));
   });
 }

@@ -24,7 +24,7 @@ inline bool is_whole_binary_stl(std::string_view bytes) {
          (bytes.size() - kStlStart) / kStlFacet == stl_declared_count(bytes);
 }
 
-/// `solid`, and then only characters that text has, up to the first facet or the end of the solid.
+/// After the line that begins with `solid`, only characters that text has.
 [[nodiscard]] bool looks_like_ascii_stl(std::string_view bytes);
 
 }  // namespace aguja::detail

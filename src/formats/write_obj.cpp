@@ -9,7 +9,7 @@ class PartWriter {
       : sink_(sink), part_(part), first_point_(first_point) {}
 
   void write() {
-    sink_("o " + detail::one_line(part_.name) + "\n");
+    sink_("o " + line_of(part_.name) + "\n");
     const Mesh& mesh = part_.mesh();
     detail::write_in_pieces(sink_, mesh.points.size(), [&](Range r, std::string& out) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
@@ -40,8 +40,13 @@ class PartWriter {
     const auto& patch_of = part_.mesh().patch_of;
     return !patch_of.empty() && (t == 0 || patch_of[t] != patch_of[t - 1]);
   }
+  // A backslash at its end would carry the line on.
+  static std::string line_of(const std::string& name) {
+    const std::string line = detail::one_line(name);
+    return line.ends_with('\\') ? line + " " : line;
+  }
   [[nodiscard]] std::string patch_name(PatchId p) const {
-    return p.value < part_.patch_names().size() ? detail::one_line(part_.patch_names()[p.value])
+    return p.value < part_.patch_names().size() ? line_of(part_.patch_names()[p.value])
                                                 : "patch-" + std::to_string(p.value + 1);
   }
   void append_vertex(std::string& out, VertexId v) const {

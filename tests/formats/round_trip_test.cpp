@@ -4,6 +4,7 @@
 
 #include <limits>
 
+#include "aguja/base/printable.h"
 #include "aguja/formats/format.h"
 #include "tests/support/files.h"
 #include "tests/support/random_mesh.h"
@@ -132,6 +133,48 @@ TEST(RoundTrip, BinaryStlKeepsHeaderNormalsAndAttributesOnRequest) {
   const Model kept = read_stl(Source{"test", bytes}, {.keep_facet_records = true});
   EXPECT_EQ(written(kept, Format::stl), bytes);
   EXPECT_NE(written(read_stl(Source{"test", bytes}), Format::stl), bytes);
+}
+
+TEST(RoundTrip, NamesOfAnyBytesBreakNoLineAndAreReadBackPrintable) {
+  Random random(11);
+  for (int round = 0; round < 400; ++round) {
+    std::string name(1 + random.index(12), ' ');
+    for (char& c : name)
+      c = static_cast<char>(random.chance(0.5) ? random.bits() : 'a' + random.index(26));
+    if (random.chance(0.2)) name += "\\";
+    if (random.chance(0.2)) name += "\nv 1 2 3\nf 1 1 1";
+    // As a writer of another kind would put it, and as ours does.
+    std::string line = name.substr(0, name.find_first_of("\r\n"));
+    const std::string foreign = "solid " + line +
+                                "\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\n"
+                                "vertex 0 1 0\nendloop\nendfacet\nendsolid " +
+                                line + "\n";
+    const Model read = test::read_text(foreign);
+    ASSERT_EQ(triangle_count(read), 1u) << round;
+    EXPECT_TRUE(is_printable(read.parts[0].name));
+    Mesh mesh = test::sphere(3);
+    mesh.patch_of.assign(mesh.triangles.size(), PatchId{0});
+    PartDraft draft{name, Shape{}};
+    draft.mesh = mesh;
+    draft.patch_names = {name};
+    Model model;
+    model.parts.emplace_back(std::move(draft));
+    for (const Format format : {Format::stl, Format::obj}) {
+      const Model back = test::read_text(written(model, format, {.text = true}));
+      ASSERT_EQ(back.parts.size(), 1u) << round;
+      ASSERT_EQ(triangle_count(back), mesh.triangles.size());
+      EXPECT_TRUE(is_printable(back.parts[0].name));
+      EXPECT_TRUE(back.notes.empty());
+    }
+  }
+}
+
+TEST(RoundTrip, WhatOfNamesCannotBeShownIsTold) {
+  const Model model = test::read_text("o a\x1b[31m\ng b\x07\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
+  EXPECT_EQ(model.parts[0].name, "a\xEF\xBF\xBD[31m");
+  EXPECT_EQ(model.parts[0].patch_names(), std::vector<std::string>{"b\xEF\xBF\xBD"});
+  ASSERT_EQ(model.notes.size(), 1u);
+  EXPECT_EQ(model.notes[0].rfind("2 names hold", 0), 0u);
 }
 
 TEST(RoundTrip, ObjKeepsPartsPatchesAndWires) {
