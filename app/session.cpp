@@ -1,5 +1,6 @@
 #include "session.h"
 
+#include <semaphore.h>
 #include <sys/ioctl.h>
 #include <sys/resource.h>
 #include <unistd.h>
@@ -13,6 +14,7 @@
 #include <future>
 #include <iostream>
 #include <sstream>
+#include <thread>
 
 #include <fmt/format.h>
 #include <oneapi/tbb/global_control.h>
@@ -29,6 +31,7 @@ namespace aguja::app {
 namespace {
 
 std::atomic<bool> interrupted = false;
+sem_t asked_to_stop;
 
 using Clock = std::chrono::steady_clock;
 const Clock::time_point kStart = Clock::now();
@@ -163,8 +166,21 @@ struct Session::Background {
 bool was_interrupted() { return interrupted; }
 
 void catch_interrupts() {
+  // Work that can be stopped stops by itself; what cannot is not waited for.
+  ::sem_init(&asked_to_stop, 0, 0);
+  std::thread([] {
+    while (::sem_wait(&asked_to_stop) != 0) {
+    }
+    constexpr auto kMostWaited = std::chrono::milliseconds(600);
+    std::this_thread::sleep_for(kMostWaited);
+    constexpr std::string_view kWord =
+        "\naguja: interrupted; what was not whole yet is not written\n";
+    [[maybe_unused]] const auto written = ::write(STDERR_FILENO, kWord.data(), kWord.size());
+    std::_Exit(kInterrupted);
+  }).detach();
   std::signal(SIGINT, [](int) {
     if (interrupted.exchange(true)) std::_Exit(kInterrupted);
+    ::sem_post(&asked_to_stop);
   });
   // A reader that closes early (head, less) is no failure of ours; writes then fail quietly.
   std::signal(SIGPIPE, SIG_IGN);
@@ -380,7 +396,7 @@ int Session::run(const std::function<int()>& work) {
     return kWrongUse;
   } catch (const Cancelled&) {
     background_.reset();
-    report("interrupted; nothing was written");
+    report("interrupted; what was not whole yet is not written");
     return kInterrupted;
   } catch (const std::bad_alloc&) {
     report("out of memory");

@@ -14,12 +14,17 @@
 namespace aguja {
 namespace {
 
-// A file that stands beside its target until it is whole. Gone again unless `publish` is reached.
+// A file without a name until it is whole, so that nothing is left of it however the process ends;
+// where the file system has no such files, it stands beside its target. Gone again unless `publish`
+// is reached.
 class UnfinishedFile {
  public:
   explicit UnfinishedFile(const std::filesystem::path& target)
       : target_(target), path_(target.string() + ".unfinished-XXXXXX") {
-    fd_ = ::mkstemp(path_.data());
+    const std::filesystem::path folder = target.has_parent_path() ? target.parent_path() : ".";
+    fd_ = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
+    has_name_ = fd_ < 0;
+    if (has_name_) fd_ = ::mkstemp(path_.data());
     if (fd_ < 0) fail("cannot be written");
   }
   UnfinishedFile(const UnfinishedFile&) = delete;
@@ -27,7 +32,7 @@ class UnfinishedFile {
   ~UnfinishedFile() {
     if (fd_ < 0) return;
     ::close(fd_);
-    ::unlink(path_.c_str());
+    if (has_name_) ::unlink(path_.c_str());
   }
 
   void write(std::string_view bytes) {
@@ -41,7 +46,7 @@ class UnfinishedFile {
 
   // Reads back what the disk holds.
   void check(const std::string& digest, const std::function<void(const Source&)>& examine) const {
-    const InputFile back(path_);
+    const InputFile back(has_name_ ? path_ : descriptor());
     if (back.digest() != digest) {
       throw OutputError(target_.string() + ": what was read back differs from what was written");
     }
@@ -54,16 +59,36 @@ class UnfinishedFile {
     ::umask(mask);
     if (::fchmod(fd_, 0666 & ~mask) != 0 || ::fsync(fd_) != 0) fail("cannot be written");
     if (overwrite) {
+      if (!has_name_) take_name();
       if (::rename(path_.c_str(), target_.c_str()) != 0) fail("cannot be replaced");
     } else {
-      if (::link(path_.c_str(), target_.c_str()) != 0) fail("cannot be created");
-      ::unlink(path_.c_str());
+      const bool is_linked =
+          has_name_ ? ::link(path_.c_str(), target_.c_str()) == 0 : link_to(target_.string());
+      if (!is_linked) fail("cannot be created");
+      if (has_name_) ::unlink(path_.c_str());
     }
     ::close(fd_);
     fd_ = -1;
   }
 
  private:
+  [[nodiscard]] std::string descriptor() const { return "/proc/self/fd/" + std::to_string(fd_); }
+  [[nodiscard]] bool link_to(const std::string& path) const {
+    return ::linkat(AT_FDCWD, descriptor().c_str(), AT_FDCWD, path.c_str(), AT_SYMLINK_FOLLOW) == 0;
+  }
+  // A link never replaces what is there: a name of its own first.
+  void take_name() {
+    const std::size_t end = path_.size() - 6;
+    for (std::uint32_t i = 0; i < 1000; ++i) {
+      path_ = path_.substr(0, end) + std::to_string(100000 + i);
+      if (link_to(path_)) {
+        has_name_ = true;
+        return;
+      }
+      if (errno != EEXIST) break;
+    }
+    fail("cannot be replaced");
+  }
   [[noreturn]] void fail(std::string_view what) const {
     throw OutputError(target_.string() + ": " + std::string(what) + ": " + std::strerror(errno));
   }
@@ -71,6 +96,7 @@ class UnfinishedFile {
   std::filesystem::path target_;
   std::string path_;
   int fd_ = -1;
+  bool has_name_ = false;
 };
 
 }  // namespace

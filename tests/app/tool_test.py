@@ -4,11 +4,13 @@ Usage: tool_test.py AGUJA SOURCE_DIR
 """
 
 import json
+import math
 import os
 import pathlib
 import re
 import shutil
 import signal
+import struct
 import subprocess
 import sys
 import tempfile
@@ -564,6 +566,35 @@ class ToolTest(unittest.TestCase):
         process.communicate(timeout=60)
         self.assertEqual(process.returncode, 130)
         self.assertFalse(out.exists())
+
+    def test_an_interrupt_ends_what_would_take_long(self):
+        # A field of bumps, as triangles two to a square.
+        n = 400
+        height = [[math.sin(0.1 * x) * math.cos(0.13 * y) for y in range(n + 1)] for x in range(n + 1)]
+        facets = []
+        for x in range(n):
+            for y in range(n):
+                a, b, c, d = ((u, v, height[u][v]) for u, v in ((x, y), (x + 1, y), (x + 1, y + 1), (x, y + 1)))
+                for t in ((a, b, c), (a, c, d)):
+                    facets.append(struct.pack("<12fH", 0, 0, 0, *t[0], *t[1], *t[2], 0))
+        large = self.folder / "field.stl"
+        large.write_bytes(bytes(80) + struct.pack("<I", len(facets)) + b"".join(facets))
+        before = set(self.folder.iterdir())
+        for command in (["show", large, "-o", self.folder / "field.html"],
+                        ["mend", large, "--accept", "all", "-o", self.folder / "field-mended.ply"]):
+            for wait in (0.1, 0.5):
+                process = subprocess.Popen([TOOL, *command], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
+                time.sleep(wait)
+                process.send_signal(signal.SIGINT)
+                asked = time.monotonic()
+                message = process.communicate(timeout=60)[1]
+                if process.returncode != 130:  # done already, on a fast machine
+                    for made in set(self.folder.iterdir()) - before:
+                        made.unlink()
+                    continue
+                self.assertLess(time.monotonic() - asked, 5)
+                self.assertIn("interrupted", message)
+                self.assertEqual(set(self.folder.iterdir()), before)
 
     def test_reads_from_a_pipe(self):
         result = run("inspect", "/dev/stdin", "--json", input="OFF\n3 1 0\n0 0 0\n9 0 0\n0 9 0\n3 0 1 2\n")
