@@ -1,5 +1,7 @@
 #include "report/ray_scene.h"
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <limits>
 
@@ -11,7 +13,6 @@
 namespace aguja {
 namespace {
 
-constexpr int kSamplesPerSide = 2;  // along each side of a pixel
 constexpr float kFar = std::numeric_limits<float>::infinity();
 
 // What one sample sees.
@@ -19,6 +20,15 @@ struct SeenPixel {
   float red = 0, green = 0, blue = 0;
   std::uint32_t patch = kNoIndex;
   float depth = kFar;
+  bool is_patterned = false;  // stripes or dots, which change within pixels
+};
+
+// Rays side by side, which meet nearly the same.
+constexpr std::size_t kBeam = 8;
+struct Beam {
+  std::array<double, kBeam> x, y;
+  std::size_t size = 0;
+  std::array<std::vector<RTCRayHit>, kBeam> hits;  // of each ray, nearest first
 };
 
 }  // namespace
@@ -89,20 +99,78 @@ struct RayScene::Kernel {
       colour = dx * dx + dy * dy < 2.6 ? kPanel : kMark;
     }
     const auto lit = [&](std::uint8_t c) { return static_cast<float>(std::min(255.0, light * c)); };
-    return {lit(colour.red), lit(colour.green), lit(colour.blue), patch_of[hit.hit.primID],
-            hit.ray.tfar};
+    return {lit(colour.red),          lit(colour.green), lit(colour.blue),
+            patch_of[hit.hit.primID], hit.ray.tfar,      from_behind || chosen};
   }
 
-  [[nodiscard]] SeenPixel look_along(const Look& look, const std::vector<bool>& chosen, double x,
-                                     double y) const {
-    RTCRayHit hit = ray_at(look, x, y);
-    const float last = hit.ray.tfar;
+  // What each ray meets: the nearest, or all of it, asked for at once and not layer by layer.
+  void intersect(const Look& look, Beam& beam) const {
+    struct Gathering {
+      RTCIntersectContext context;  // first: Embree hands it back
+      Beam* beam;
+    };
+    Gathering gathering{};
+    rtcInitIntersectContext(&gathering.context);
+    gathering.context.flags = RTC_INTERSECT_CONTEXT_FLAG_COHERENT;
+    gathering.beam = &beam;
+    if (look.see_through) {
+      gathering.context.filter = [](const RTCFilterFunctionNArguments* args) {
+        for (unsigned i = 0; i < args->N; ++i) {
+          if (args->valid[i] != -1) continue;
+          RTCRayHit found{};
+          found.ray.tfar = RTCRayN_tfar(args->ray, args->N, i);
+          found.hit = rtcGetHitFromHitN(args->hit, args->N, i);
+          const unsigned ray = RTCRayN_id(args->ray, args->N, i);
+          reinterpret_cast<const Gathering*>(args->context)->beam->hits[ray].push_back(found);
+          args->valid[i] = 0;  // on to the next
+        }
+      };
+    }
+    alignas(32) RTCRayHit8 rays{};
+    alignas(32) int valid[kBeam] = {};
+    for (std::size_t i = 0; i < beam.size; ++i) {
+      beam.hits[i].clear();
+      const RTCRay ray = ray_at(look, beam.x[i], beam.y[i]).ray;
+      valid[i] = ray.tnear < ray.tfar ? -1 : 0;
+      RTCRay8& all = rays.ray;
+      all.org_x[i] = ray.org_x, all.org_y[i] = ray.org_y, all.org_z[i] = ray.org_z;
+      all.dir_x[i] = ray.dir_x, all.dir_y[i] = ray.dir_y, all.dir_z[i] = ray.dir_z;
+      all.tnear[i] = ray.tnear, all.tfar[i] = ray.tfar;
+      all.mask[i] = ray.mask;
+      all.id[i] = static_cast<unsigned>(i);
+      rays.hit.geomID[i] = RTC_INVALID_GEOMETRY_ID;
+    }
+    rtcIntersect8(valid, scene, &gathering.context, &rays);
+    for (std::size_t i = 0; i < beam.size; ++i) {
+      if (valid[i] != 0 && rays.hit.geomID[i] != RTC_INVALID_GEOMETRY_ID) {
+        RTCRayHit hit{};
+        hit.ray.tfar = rays.ray.tfar[i];
+        hit.hit.Ng_x = rays.hit.Ng_x[i], hit.hit.Ng_y = rays.hit.Ng_y[i];
+        hit.hit.Ng_z = rays.hit.Ng_z[i];
+        hit.hit.primID = rays.hit.primID[i];
+        beam.hits[i].push_back(hit);
+      }
+      std::sort(beam.hits[i].begin(), beam.hits[i].end(),
+                [](const RTCRayHit& a, const RTCRayHit& b) {
+                  return std::pair(a.ray.tfar, a.hit.primID) < std::pair(b.ray.tfar, b.hit.primID);
+                });
+    }
+  }
+
+  [[nodiscard]] SeenPixel seen_along(const Look& look, const std::vector<bool>& chosen, double x,
+                                     double y, std::span<const RTCRayHit> hits) const {
     SeenPixel seen;
     float left = 1;  // how much still comes through
+    int layers = 0;
+    float last = -kFar;
     constexpr int kMostLayers = 12;
     constexpr float kVeil = 0.17F;
-    for (int layer = 0; layer < kMostLayers; ++layer) {
-      if (hit.ray.tnear >= hit.ray.tfar || !intersect(hit)) break;
+    for (const RTCRayHit& hit : hits) {
+      if (layers == kMostLayers || left <= 0) break;
+      // What lies on each other is one layer.
+      if (hit.ray.tfar <= last + static_cast<float>(1e-6 * radius)) continue;
+      last = hit.ray.tfar;
+      ++layers;
       const bool own = chosen[hit.hit.primID];
       const SeenPixel here = shade(hit, look, own, x, y);
       const float share = look.see_through && !own ? kVeil : 1.0F;
@@ -110,13 +178,12 @@ struct RayScene::Kernel {
       seen.green += left * share * here.green;
       seen.blue += left * share * here.blue;
       left *= 1 - share;
+      // Of what is seen through, stripes are faint.
+      seen.is_patterned = seen.is_patterned || (here.is_patterned && share == 1);
       if (seen.depth == kFar) {
         seen.patch = here.patch;
         seen.depth = here.depth;
       }
-      if (left <= 0) break;
-      hit.ray.tnear = std::nextafter(hit.ray.tfar, kFar) + static_cast<float>(1e-6 * radius);
-      hit.ray.tfar = last;
     }
     using palette::kGround;
     seen.red += left * static_cast<float>(kGround.red);
@@ -129,11 +196,13 @@ struct RayScene::Kernel {
 RayScene::RayScene(const Model& model, std::span<const Patches> patches)
     : kernel_(std::make_unique<Kernel>()) {
   Kernel& k = *kernel_;
-  // Our own loops are the parallel ones.
-  k.device = rtcNewDevice("threads=1,set_affinity=0");
+  // Its number of threads would be that of all loops of the process.
+  k.device = rtcNewDevice("set_affinity=0");
   if (k.device == nullptr) throw InternalError("picture: no ray-tracing device");
   k.scene = rtcNewScene(k.device);
-  rtcSetSceneFlags(k.scene, RTC_SCENE_FLAG_ROBUST);
+  rtcSetSceneFlags(k.scene, static_cast<RTCSceneFlags>(RTC_SCENE_FLAG_ROBUST |
+                                                       RTC_SCENE_FLAG_CONTEXT_FILTER_FUNCTION));
+  rtcSetSceneBuildQuality(k.scene, RTC_BUILD_QUALITY_HIGH);
   const Box box = box_of(model);
   if (!box.is_empty()) {
     k.origin = box.center();
@@ -181,50 +250,139 @@ RayScene::RayScene(const Model& model, std::span<const Patches> patches)
 
 RayScene::~RayScene() = default;
 
-std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& chosen) const {
-  const auto columns = static_cast<std::size_t>(look.width * kSamplesPerSide);
-  const auto rows = static_cast<std::size_t>(look.height * kSamplesPerSide);
-  std::vector<SeenPixel> seen(columns * rows);
-  parallel_ranges(rows, 8, [&](Range r) {
-    for (std::size_t y = r.begin; y < r.end; ++y) {
-      for (std::size_t x = 0; x < columns; ++x) {
-        seen[y * columns + x] =
-            kernel_->look_along(look, chosen, (static_cast<double>(x) + 0.5) / kSamplesPerSide,
-                                (static_cast<double>(y) + 0.5) / kSamplesPerSide);
-      }
-    }
-  });
-  // A dark line where patches end, or where the surface jumps away.
-  const auto ends = [&](const SeenPixel& a, const SeenPixel& b) {
-    if (a.patch != b.patch) return true;
-    return std::isfinite(a.depth) &&
-           std::fabs(static_cast<double>(a.depth - b.depth)) > 12 * look.pixel;
-  };
-  std::vector<Colour> image(static_cast<std::size_t>(look.width * look.height));
-  parallel_ranges(static_cast<std::size_t>(look.height), 16, [&](Range r) {
-    for (std::size_t y = r.begin; y < r.end; ++y) {
-      for (std::size_t x = 0; x < static_cast<std::size_t>(look.width); ++x) {
-        double sum[3] = {};
-        for (std::size_t i = 0; i < kSamplesPerSide * kSamplesPerSide; ++i) {
-          const std::size_t sx = x * kSamplesPerSide + i % kSamplesPerSide,
-                            sy = y * kSamplesPerSide + i / kSamplesPerSide;
-          const SeenPixel& s = seen[sy * columns + sx];
-          const bool line = (sx + 1 < columns && ends(s, seen[sy * columns + sx + 1])) ||
-                            (sy + 1 < rows && ends(s, seen[(sy + 1) * columns + sx]));
-          using palette::kEdge;
-          sum[0] += line ? kEdge.red : static_cast<double>(s.red);
-          sum[1] += line ? kEdge.green : static_cast<double>(s.green);
-          sum[2] += line ? kEdge.blue : static_cast<double>(s.blue);
+namespace {
+
+// A picture in the making: one sample in the middle of each pixel, and four of those pixels around
+// which something changes.
+class Samples {
+ public:
+  template <class LookAlong>
+  Samples(int width, int height, double pixel, const LookAlong& look_along)
+      : width_(static_cast<std::size_t>(width)),
+        height_(static_cast<std::size_t>(height)),
+        farthest_(12 * pixel),
+        middle_(width_ * height_),
+        finer_(width_ * height_, kNoIndex) {
+    parallel_ranges(height_, 8, [&](Range r) {
+      Beam beam;
+      for (std::size_t y = r.begin; y < r.end; ++y) {
+        for (std::size_t x = 0; x < width_; x += beam.size) {
+          beam.size = std::min(kBeam, width_ - x);
+          for (std::size_t i = 0; i < beam.size; ++i) {
+            beam.x[i] = static_cast<double>(x + i) + 0.5;
+            beam.y[i] = static_cast<double>(y) + 0.5;
+          }
+          look_along(beam, &middle_[y * width_ + x]);
         }
-        const auto mean = [&](int c) {
-          return static_cast<std::uint8_t>(
-              std::lround(sum[c] / (kSamplesPerSide * kSamplesPerSide)));
-        };
-        image[y * static_cast<std::size_t>(look.width) + x] = {mean(0), mean(1), mean(2)};
+      }
+    });
+    std::uint32_t count = 0;
+    for (std::size_t y = 0; y < height_; ++y) {
+      for (std::size_t x = 0; x < width_; ++x) {
+        if (changes_around(x, y)) finer_[y * width_ + x] = count++;
       }
     }
-  });
-  return image;
+    fine_.resize(count);
+    parallel_ranges(height_, 8, [&](Range r) {
+      Beam beam;
+      beam.size = kFine;
+      for (std::size_t y = r.begin; y < r.end; ++y) {
+        for (std::size_t x = 0; x < width_; ++x) {
+          const std::uint32_t own = finer_[y * width_ + x];
+          if (own == kNoIndex) continue;
+          for (std::size_t i = 0; i < kFine; ++i) {
+            beam.x[i] = static_cast<double>(x) + (static_cast<double>(i % kSide) + 0.5) / kSide;
+            beam.y[i] = static_cast<double>(y) + (static_cast<double>(i / kSide) + 0.5) / kSide;
+          }
+          look_along(beam, fine_[own].data());
+        }
+      }
+    });
+  }
+
+  [[nodiscard]] std::vector<Colour> image() const {
+    std::vector<Colour> out(middle_.size());
+    over_rows([&](std::size_t x, std::size_t y) {
+      const std::size_t at = y * width_ + x;
+      double sum[3] = {};
+      const std::size_t count = finer_[at] == kNoIndex ? 1 : kFine;
+      for (std::size_t i = 0; i < count; ++i) {
+        const SeenPixel& s = count == 1 ? middle_[at] : fine_[finer_[at]][i];
+        using palette::kEdge;
+        const bool line = count > 1 && is_line(x, y, i);
+        sum[0] += line ? kEdge.red : static_cast<double>(s.red);
+        sum[1] += line ? kEdge.green : static_cast<double>(s.green);
+        sum[2] += line ? kEdge.blue : static_cast<double>(s.blue);
+      }
+      const auto mean = [&](int c) {
+        return static_cast<std::uint8_t>(std::lround(sum[c] / static_cast<double>(count)));
+      };
+      out[at] = {mean(0), mean(1), mean(2)};
+    });
+    return out;
+  }
+
+ private:
+  static constexpr std::size_t kSide = 2, kFine = kSide * kSide;
+
+  template <class Work>
+  void over_rows(const Work& work) const {
+    parallel_ranges(height_, 8, [&](Range r) {
+      for (std::size_t y = r.begin; y < r.end; ++y) {
+        for (std::size_t x = 0; x < width_; ++x) work(x, y);
+      }
+    });
+  }
+  // A dark line where patches end, or where the surface jumps away.
+  [[nodiscard]] bool ends(const SeenPixel& a, const SeenPixel& b) const {
+    if (a.patch != b.patch || std::isfinite(a.depth) != std::isfinite(b.depth)) return true;
+    return std::isfinite(a.depth) && std::fabs(static_cast<double>(a.depth - b.depth)) > farthest_;
+  }
+  [[nodiscard]] bool changes_around(std::size_t x, std::size_t y) const {
+    const SeenPixel& own = middle_[y * width_ + x];
+    if (own.is_patterned) return true;
+    const auto differs = [&](std::size_t u, std::size_t v) {
+      constexpr float kSeenDifference = 14;
+      const SeenPixel& s = middle_[v * width_ + u];
+      return s.is_patterned || ends(own, s) || std::fabs(own.red - s.red) > kSeenDifference ||
+             std::fabs(own.green - s.green) > kSeenDifference ||
+             std::fabs(own.blue - s.blue) > kSeenDifference;
+    };
+    return (x > 0 && differs(x - 1, y)) || (x + 1 < width_ && differs(x + 1, y)) ||
+           (y > 0 && differs(x, y - 1)) || (y + 1 < height_ && differs(x, y + 1));
+  }
+  // The sample at a place among finer ones.
+  [[nodiscard]] const SeenPixel& at(std::size_t sx, std::size_t sy) const {
+    const std::size_t pixel = sy / kSide * width_ + sx / kSide;
+    if (finer_[pixel] == kNoIndex) return middle_[pixel];
+    return fine_[finer_[pixel]][sy % kSide * kSide + sx % kSide];
+  }
+  [[nodiscard]] bool is_line(std::size_t x, std::size_t y, std::size_t i) const {
+    const std::size_t sx = x * kSide + i % kSide, sy = y * kSide + i / kSide;
+    const SeenPixel& own = at(sx, sy);
+    return (sx + 1 < width_ * kSide && ends(own, at(sx + 1, sy))) ||
+           (sy + 1 < height_ * kSide && ends(own, at(sx, sy + 1)));
+  }
+
+  std::size_t width_, height_;
+  double farthest_;
+  std::vector<SeenPixel> middle_;
+  std::vector<std::uint32_t> finer_;  // by pixel: its number in `fine_`, or none
+  std::vector<std::array<SeenPixel, kFine>> fine_;
+};
+
+}  // namespace
+
+std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& chosen) const {
+  return Samples(look.width, look.height, look.pixel,
+                 [&](Beam& beam, SeenPixel* seen) {
+                   kernel_->intersect(look, beam);
+                   for (std::size_t i = 0; i < beam.size; ++i) {
+                     seen[i] =
+                         kernel_->seen_along(look, chosen, beam.x[i], beam.y[i], beam.hits[i]);
+                   }
+                 })
+      .image();
 }
 
 bool RayScene::is_hidden(const Point& p, const Look& look) const {

@@ -41,10 +41,10 @@ class TrianglePlaces {
     detail::sort_by_hash(sorted_);
   }
 
-  /// The first of the triangles with these corners. Cost: O(log n).
+  /// The first of the triangles with these corners. Cost: O(log n), one or two places of memory.
   [[nodiscard]] std::optional<std::uint32_t> find(const TriangleCorners& corners) const {
     const std::uint64_t hash = hash_of_corners(corners);
-    auto at = std::lower_bound(sorted_.begin(), sorted_.end(), detail::HashedTriangle{hash, 0});
+    auto at = first_not_below(hash);
     for (; at != sorted_.end() && at->first == hash; ++at) {
       if (have_same_corners(corners, corners_of_(at->second))) return at->second;
     }
@@ -52,6 +52,24 @@ class TrianglePlaces {
   }
 
  private:
+  // Hashes are spread evenly: it lies near where its share of their range is.
+  [[nodiscard]] auto first_not_below(std::uint64_t hash) const {
+    const std::size_t n = sorted_.size();
+    const auto is_below = [&](std::size_t i) { return sorted_[i].first < hash; };
+    std::size_t low = static_cast<std::size_t>((hash >> 32) * n >> 32), high = low;
+    for (std::size_t step = 64; low > 0 && !is_below(low - 1); step *= 2) {
+      high = low;
+      low -= std::min(low, step);
+    }
+    for (std::size_t step = 64; high < n && is_below(high); step *= 2) {
+      low = high + 1;
+      high = std::min(n, high + step);
+    }
+    return std::lower_bound(sorted_.begin() + static_cast<std::ptrdiff_t>(low),
+                            sorted_.begin() + static_cast<std::ptrdiff_t>(high),
+                            detail::HashedTriangle{hash, 0});
+  }
+
   CornersOf corners_of_;
   Array<detail::HashedTriangle> sorted_;
 };
