@@ -128,8 +128,9 @@ struct InspectCommand : Session {
             return object;
           },
           [&] {
-            return inspect_text(model, inspection, file_label(),
-                                {.width = width(), .every_finding = every_finding});
+            return inspect_text(
+                model, inspection, file_label(),
+                {.width = width(), .some_kinds = !only.empty(), .every_finding = every_finding});
           });
     }
     if (page.is_wanted()) page.write_one(*this, model, inspection, overwrite);

@@ -5,6 +5,7 @@
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
 
+#include "help.h"
 #include "session.h"
 
 int main(int argc, char** argv) {
@@ -31,6 +32,8 @@ int main(int argc, char** argv) {
   add_convert(app, commands);
   add_show(app, commands);
   add_demo(app, commands);
+
+  arrange_help(app);
 
   try {
     app.parse(argc, argv);

@@ -128,7 +128,7 @@ void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.add_flag("--rims", session->rims, "lengths of rims of naked edges");
   command.add_flag("--patches", session->patches, "list the patches, of the file or recognised");
   command.add_flag("--tolerances", session->tolerances,
-                   "surface models: how far vertices, edges and faces are off each other");
+                   "how far vertices, edges and faces are off each other");
   session->add_common(command);
   command.footer(
       "Examples: aguja measure pod.stl --density 1.05g/cm3\n"

@@ -236,6 +236,7 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
       *app.add_subcommand("mend", "plan and run remedies, then certify what was written");
   const auto session = std::make_shared<MendCommand>();
   session->add_input(command)->required(false);
+  session->add_parts_apart(command);
   command.add_option("--tolerance", session->tolerance,
                      "the budget: how far anything may move, over all steps, such as 0.05mm; if "
                      "left out, it is proposed from the model");
@@ -259,7 +260,7 @@ void add_mend(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
   command.add_option("--write-plan", session->write_plan,
                      "write what was run, and what is proposed, as a plan to edit");
   command.add_option("--until", session->until, "stop after the step of this number")
-      ->check(CLI::PositiveNumber);
+      ->check(CLI::Range(1, 1000000).description(""));
   command.add_option("--states", session->states,
                      "write the model after each step, into this folder");
   command.add_option("--try", session->trial_id,

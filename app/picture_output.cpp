@@ -15,11 +15,11 @@
 namespace aguja::app {
 
 void PictureOutput::add(CLI::App& command) {
-  command.add_option("--size", size, "pictures: width and height in pixels")->capture_default_str();
+  command.add_option("--size", size, "width and height in pixels")->capture_default_str();
   command.add_option("--section", section,
-                     "pictures: cut away what lies beyond the middle along x, y or z; x=0.3 cuts "
+                     "cut away what lies beyond the middle along x, y or z; x=0.3 cuts "
                      "at that share");
-  command.add_flag("--see-through", see_through, "pictures: draw the surface transparent");
+  command.add_flag("--see-through", see_through, "draw the surface transparent");
 }
 
 #ifdef AGUJA_HAS_PICTURES

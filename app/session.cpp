@@ -190,7 +190,7 @@ void Session::add_common(CLI::App& command) {
   command.add_flag("--json", json_, "print one JSON object instead of text");
   command.add_flag("--quiet", quiet_, "print nothing; the exit status tells");
   command.add_option("--threads", threads_, "use at most so many threads")
-      ->check(CLI::Range(1, 4096));
+      ->check(CLI::Range(1, 4096).description(""));
 }
 
 CLI::Option* Session::add_input(CLI::App& command) {
@@ -203,23 +203,23 @@ CLI::Option* Session::add_input(CLI::App& command) {
 
 void Session::add_reading(CLI::App& command) {
   command.add_option("--unit", unit_, "unit of the coordinates: um, mm, cm, m, in, ft");
-  command.add_option("--from", from_, "format of the files, whatever they look like");
-  command.add_option("--sew", sew_,
-                     "surface models: how far apart edges may lie that are sewn, such as 0.01mm");
+  command.add_option("--from", from_,
+                     "what the files are, if their content does not tell: " + formats_read());
+  command.add_option("--sew", sew_, "how far apart edges may lie that are sewn, such as 0.01mm");
   command.add_option("--heal", heal_,
-                     "surface models: what is healed before, as a list: loop-order, short-edge, "
-                     "loop-gap, parameter-curve (these if left out), space-curve, natural-bounds; "
-                     "or all, or none");
+                     "what is healed before: all, none, or of loop-order, short-edge, loop-gap, "
+                     "parameter-curve (these if left out), space-curve, natural-bounds");
   command.add_flag("--close-planes", close_planes_,
-                   "surface models: close missing faces whose rim is flat by a plane");
-  command.add_option("--chord", chord_,
-                     "surface models: how far facets may lie from their faces; a thousandth of the "
-                     "diagonal if left out");
+                   "close missing faces whose rim is flat by a plane");
+  command.add_option(
+      "--chord", chord_,
+      "how far facets may lie from their faces; a thousandth of the diagonal if left "
+      "out");
   // `measure` has angles of its own.
   command.add_option(command.get_name() == "measure" ? "--facet-angle" : "--facet-angle,--angle",
                      facet_angle_,
-                     "surface models: by how much a curve may turn from facet to facet; 20deg");
-  command.add_option("--longest", longest_, "surface models: the longest side of a facet");
+                     "by how much a curve may turn from facet to facet; 20deg if left out");
+  command.add_option("--longest", longest_, "the longest side of a facet");
   command.add_flag("--as-one", as_one_, "take all parts as one body, the parts as its patches");
 }
 

@@ -110,7 +110,7 @@ void add_show(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& command
       ->capture_default_str();
   command.add_flag("--overwrite", session->overwrite, "replace the file if it exists");
   session->picture.add(command);
-  command.add_option("--finding", session->picture.finding, "pictures: a close-up of this one");
+  command.add_option("--finding", session->picture.finding, "a close-up of this one");
   session->add_common(command);
   command.footer(
       "Examples: aguja show pod.stl -o pod.html\n"

@@ -101,7 +101,7 @@ void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comma
   session->output.add(command);
   session->page.add(command);
   command.add_option("--steps", session->steps, "let the tolerance grow in so many steps")
-      ->check(CLI::Range(1, 100))
+      ->check(CLI::Range(1, 100).description(""))
       ->capture_default_str();
   command.add_flag("--dry-run", session->dry_run, "show what would be joined; write nothing");
   session->add_common(command);

@@ -20,6 +20,7 @@ function(aguja_page_files out)
   endforeach()
   set(source ${CMAKE_CURRENT_BINARY_DIR}/page_files.cpp)
   configure_file(${PROJECT_SOURCE_DIR}/src/report/page_files.cpp.in ${source} @ONLY)
-  set_source_files_properties(${source} PROPERTIES OBJECT_DEPENDS "${all}")
+  # On its own, so that it is made anew when one of them changes.
+  set_source_files_properties(${source} PROPERTIES OBJECT_DEPENDS "${all}" SKIP_UNITY_BUILD_INCLUSION ON)
   set(${out} ${source} PARENT_SCOPE)
 endfunction()

@@ -120,7 +120,8 @@ Json model_json(const PageModel& m, const PageOptions& options) {
                  {"total", m.inspection->findings.size()},
                  {"inspection", findings_json(m, options)}};
   if (mesh.reduced) object["source"] = packed(mesh.source);
-  if (const auto& certificate = m.inspection->certificate; certificate && certificate->encloses) {
+  if (const auto& certificate = m.inspection->certificate;
+      certificate && certificate->encloses && volume_doubt(*certificate).empty()) {
     object["volume"] = certificate->mass.volume;
   }
   return object;

@@ -66,33 +66,43 @@ Point rounded_place(const Point& p, double diagonal) {
   return (p / step).array().round() * step;
 }
 
+// Of one finding (`findings` is 0) with its id, or of several of a kind by the first of them.
 std::vector<std::string> row_of(const Finding& f, std::size_t findings, std::size_t entities,
                                 const Model& model, double diagonal) {
   const KindInfo& kind = info(f.kind);
   const std::string part = model.parts.size() > 1 ? part_names(f) : "";
-  return {f.waived ? "- waived" : std::string(mark(f.severity)),
-          std::string(kind.slug),
-          grouped(findings),
-          grouped(entities),
-          quantity(f.measure, kind.measures, model.unit),
-          brief(rounded_place(f.place, diagonal)),
-          part + (part.empty() || f.detail.empty() ? "" : ": ") + f.detail +
-              (f.reach && !f.depth ? fmt::format(", reaching {} {} past each other",
-                                                 brief(*f.reach), symbol(model.unit))
-                                   : "") +
-              (f.depth ? fmt::format(", {} {} deep", brief(*f.depth), symbol(model.unit)) : "") +
-              (f.waived ? (f.detail.empty() ? "left: " : "; left: ") + *f.waived : "")};
+  std::vector<std::string> row = {f.waived ? "- waived" : std::string(mark(f.severity))};
+  if (findings == 0) {
+    row.push_back(f.id);
+  } else {
+    row.insert(row.end(), {std::string(kind.slug), grouped(findings)});
+  }
+  row.insert(
+      row.end(),
+      {grouped(entities), quantity(f.measure, kind.measures, model.unit),
+       brief(rounded_place(f.place, diagonal)),
+       part + (part.empty() || f.detail.empty() ? "" : ": ") + f.detail +
+           (f.reach && !f.depth ? fmt::format(", reaching {} {} past each other", brief(*f.reach),
+                                              symbol(model.unit))
+                                : "") +
+           (f.depth ? fmt::format(", {} {} deep", brief(*f.depth), symbol(model.unit)) : "") +
+           (f.waived ? (f.detail.empty() ? "left: " : "; left: ") + *f.waived : "")});
+  return row;
 }
 
 std::string findings_table(const Model& model, const Inspection& inspection,
                            const TextOptions& options) {
-  TextTable table({{"severity", Align::left},
-                   {"kind", Align::left},
-                   {"places", Align::right},
-                   {"entities", Align::right},
-                   {options.every_finding ? "size" : "worst", Align::right},
-                   {"at", Align::left},
-                   {model.parts.size() > 1 ? "part: what" : "what", Align::left}});
+  std::vector<TextTable::Column> columns = {{"severity", Align::left}};
+  if (options.every_finding) {
+    columns.push_back({"id", Align::left});
+  } else {
+    columns.insert(columns.end(), {{"kind", Align::left}, {"places", Align::right}});
+  }
+  columns.insert(columns.end(), {{"entities", Align::right},
+                                 {options.every_finding ? "size" : "worst", Align::right},
+                                 {"at", Align::left},
+                                 {model.parts.size() > 1 ? "part: what" : "what", Align::left}});
+  TextTable table(std::move(columns));
   const auto& findings = inspection.findings;
   const double diagonal = box_of(model).diagonal();
   for (std::size_t i = 0; i < findings.size();) {
@@ -104,7 +114,8 @@ std::string findings_table(const Model& model, const Inspection& inspection,
            findings[end].severity == findings[i].severity && !findings[i].waived) {
       entities += findings[end++].count;
     }
-    table.add(row_of(findings[i], end - i, entities, model, diagonal));
+    const std::size_t places = options.every_finding ? 0 : end - i;
+    table.add(row_of(findings[i], places, entities, model, diagonal));
     i = end;
   }
   return table.text(options.width);
@@ -188,10 +199,16 @@ std::string quality_lines(const Model& model, const Inspection& inspection,
   return text;
 }
 
-std::string answer(const Model& model, const Inspection& inspection) {
+std::string answer(const Model& model, const Inspection& inspection, const TextOptions& options) {
   if (triangle_count(model) == 0) return "There are no triangles to examine.\n";
   const std::size_t errors = inspection.count(Severity::error);
   const std::size_t warnings = inspection.count(Severity::warning);
+  if (options.some_kinds) {
+    const std::size_t found = inspection.findings.size();
+    return found == 0
+               ? "Nothing of these kinds; others were not looked for.\n"
+               : "Of these kinds " + plural(found, "finding") + "; others were not looked for.\n";
+  }
   if (errors > 0) {
     return fmt::format("Not a solid yet: {}{}.\n", plural(errors, "error"),
                        warnings > 0 ? ", " + plural(warnings, "warning") : "");
@@ -325,7 +342,7 @@ std::string brief(const Point& p) {
 std::string inspect_text(const Model& model, const Inspection& inspection, std::string_view file,
                          const TextOptions& options) {
   std::string text = headline(model, file) + note_lines(model, options.width);
-  text += "\n" + answer(model, inspection);
+  text += "\n" + answer(model, inspection, options);
   const std::string table = findings_table(model, inspection, options);
   if (!table.empty()) text += "\n" + table;
   text += next_steps(inspection, options) + proposal_lines(model, inspection, options) +

@@ -10,6 +10,7 @@ namespace aguja {
 
 struct TextOptions {
   std::size_t width = 100;     ///< characters a line
+  bool some_kinds = false;     ///< only those that were named were looked for
   bool every_finding = false;  ///< one row per finding instead of one per kind
 };
 

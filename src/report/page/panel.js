@@ -144,6 +144,11 @@ class Panel {
     if (f.limit !== null) rows.push(line("limit", withUnit(f.limit, f.unit)));
     if (f.widths) rows.push(line("widths", `${brief(f.widths.least)} to ${brief(f.widths.largest)}, median ${brief(f.widths.median)}`));
     rows.push(line("entities", brief(f.count)));
+    if (f.part && this.model.packed.parts.length > 1) {
+      rows.push(line(f.further_parts.length ? "parts" : "part", partNames(f)));
+    }
+    if (f.depth !== null) rows.push(line("depth", withUnit(f.depth, this.model.packed.unit)));
+    else if (f.reach !== null) rows.push(line("reach", withUnit(f.reach, this.model.packed.unit)));
     if (f.detail) rows.push(line("what", f.detail));
     if (f.cause_of.length) rows.push(line("cause of", f.cause_of.map((c) => `${c.count} ${c.kind}`).join(", ")));
     if (f.waits_for.length) rows.push(line("waits for", f.waits_for.join(", ")));
