@@ -1,9 +1,11 @@
 // aguja certify: the verdict on closed solids, with the evidence.
 
 #include <algorithm>
+#include <cmath>
 #include <future>
 #include <limits>
 
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "aguja/formats/profile.h"
@@ -23,21 +25,58 @@ struct CertifyCommand : Session {
   bool overwrite = false;
   PageOutput page;
 
+  // A model with what was looked at, and what it was held against.
+  struct Judged {
+    Model model;
+    std::optional<Inspection> looked;
+    Certificate certificate;
+    std::vector<Expectation> expected;
+    [[nodiscard]] bool is_told() const {
+      return std::all_of(expected.begin(), expected.end(),
+                         [](const Expectation& e) { return e.is_told(); });
+    }
+  };
+
   std::vector<Expectation> expectations(const Certificate& certificate, LengthUnit unit,
-                                        std::optional<Density> material, double allowed) const {
+                                        std::optional<Density> material, double uncertain) const {
     std::vector<Expectation> list;
+    const double allowed = parse_percentage(within);
     // What encloses nothing, or is no body, meets no expectation.
     const bool is_body = certificate.encloses && volume_doubt(certificate).empty();
     const double volume =
         is_body ? certificate.mass.volume : std::numeric_limits<double>::quiet_NaN();
     if (!expected_volume.empty()) {
-      list.push_back({"volume", parse_volume(expected_volume, unit), volume, allowed});
+      list.push_back({"volume", parse_volume(expected_volume, unit), volume, allowed, uncertain});
     }
     if (!expected_mass.empty()) {
-      list.push_back(
-          {"mass", parse_mass(expected_mass), mass_kg(volume, unit, *material), allowed});
+      list.push_back({"mass", parse_mass(expected_mass), mass_kg(volume, unit, *material), allowed,
+                      mass_kg(uncertain, unit, *material)});
     }
     return list;
+  }
+
+  Judged judge(Model model, std::optional<Density> material, std::optional<double> before) {
+    Judged judged;
+    Profile profile;
+    if (!profile_file.empty()) profile = read_profile(profile_file, model.unit);
+    profile.parts_apart |= parts_apart();
+    if (page.is_wanted()) {
+      judged.looked = inspect(model, PageOutput::inspect_options(profile), &times(), progress());
+    }
+    judged.certificate = judged.looked
+                             ? *judged.looked->certificate
+                             : certify(model, certify_options(profile), &times(), progress());
+    double uncertain = 0;
+    for (const SurfaceSource& source : model.sources) {
+      uncertain += std::pow(source.to_model, 3) * source.errors.volume;
+    }
+    // Facets four times as fine leave a quarter of the error: less than what was between the two.
+    if (before) {
+      uncertain = std::min(uncertain, std::fabs(judged.certificate.mass.volume - *before));
+    }
+    judged.expected = expectations(judged.certificate, model.unit, material, uncertain);
+    judged.model = std::move(model);
+    return judged;
   }
 
   int certify_model() {
@@ -46,21 +85,25 @@ struct CertifyCommand : Session {
     if (!expected_mass.empty() && !material) {
       throw ArgumentError("--expect-mass needs a --density");
     }
-    const double allowed = parse_percentage(within);
+    static_cast<void>(parse_percentage(within));
     page.check(overwrite);
     auto file_digest = std::async(std::launch::async, [this] { return digest(); });
-    const Model model = read();
-    Profile profile;
-    if (!profile_file.empty()) profile = read_profile(profile_file, model.unit);
-    profile.parts_apart |= parts_apart();
-    std::optional<Inspection> looked;
-    if (page.is_wanted()) {
-      looked = inspect(model, PageOutput::inspect_options(profile), &times(), progress());
+    Judged judged = judge(read(), material, std::nullopt);
+    constexpr int kMostFiner = 3;
+    constexpr std::size_t kMostTriangles = 2'000'000;
+    for (int round = 1; round <= kMostFiner && !judged.is_told(); ++round) {
+      if (judged.model.sources.empty() || triangle_count(judged.model) > kMostTriangles) break;
+      double chord = std::numeric_limits<double>::infinity();
+      for (const SurfaceSource& s : judged.model.sources) {
+        chord = std::min(chord, s.chord * s.to_model / 4);
+      }
+      const double before = judged.certificate.mass.volume;
+      judged = judge(read_within(chord, judged.model.unit), material, before);
+      judged.model.notes.push_back(
+          fmt::format("facets were made finer {} to hold them against what is expected",
+                      round == 1 ? "once" : fmt::format("{} times", round)));
     }
-    const Certificate certificate =
-        looked ? *looked->certificate
-               : certify(model, certify_options(profile), &times(), progress());
-    const auto expected = expectations(certificate, model.unit, material, allowed);
+    const auto& [model, looked, certificate, expected] = judged;
     const std::string hash = times().time("digest", [&] { return file_digest.get(); });
     print(
         [&] {
@@ -74,7 +117,7 @@ struct CertifyCommand : Session {
         });
     if (looked) page.write_one(*this, model, *looked, overwrite);
     const bool met = std::all_of(expected.begin(), expected.end(),
-                                 [](const Expectation& e) { return e.is_met(); });
+                                 [](const Expectation& e) { return e.is_met() && e.is_told(); });
     return certificate.verdict == Verdict::solid && met ? kAllWell : kErrorsInGeometry;
   }
 };

@@ -334,6 +334,11 @@ Model Session::read(bool keep_facet_records) {
   });
 }
 
+Model Session::read_within(double chord, LengthUnit unit) {
+  chord_ = fmt::format("{}{}", chord, symbol(unit));
+  return read();
+}
+
 void add_surface(nlohmann::ordered_json& object, const Model& model) {
   if (!model.sources.empty()) object["surface"] = surface_json(model);
 }

@@ -266,6 +266,8 @@ Json certificate_json(const Model& model, const Certificate& certificate, std::s
                         {"expected", e.expected},
                         {"found", std::isfinite(e.found) ? Json(e.found) : Json(nullptr)},
                         {"within", e.within},
+                        {"uncertain", e.uncertain},
+                        {"told", e.is_told()},
                         {"met", e.is_met()}});
   }
   object["expectations"] = std::move(expected);

@@ -402,7 +402,11 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
         std::isnan(e.found)
             ? fmt::format("  expected  {} {}: MISSED, there is none\n", e.what, brief(e.expected))
             : fmt::format("  expected  {} {}: {}, {:.4g} % off, {:.4g} % allowed\n", e.what,
-                          brief(e.expected), e.is_met() ? "met" : "MISSED",
+                          brief(e.expected),
+                          !e.is_told() ? "cannot be told at this chord height (found within " +
+                                             brief(e.uncertain) + ")"
+                          : e.is_met() ? "met"
+                                       : "MISSED",
                           100 * std::fabs(e.found - e.expected) / std::fabs(e.expected),
                           100 * e.within);
   }

@@ -14,6 +14,11 @@ bool Expectation::is_met() const {
   return std::fabs(found - expected) <= within * std::fabs(expected);
 }
 
+bool Expectation::is_told() const {
+  if (!(uncertain > 0) || !std::isfinite(found)) return true;
+  return std::fabs(std::fabs(found - expected) - within * std::fabs(expected)) > uncertain;
+}
+
 double mass_kg(double volume, LengthUnit unit, Density density) {
   const double side = metres_per(unit);
   return volume * side * side * side * density.kg_per_m3;

@@ -607,6 +607,22 @@ class ToolTest(unittest.TestCase):
         # The pod is in both.
         self.assertEqual([p["relation"] for p in report["pairs"] if p["relation"] != "touching"], ["identical"])
 
+    def test_expectations_of_surface_models_are_told_with_finer_facets(self):
+        clamp = self.folder / "clamp.step"
+        true = self.report("certify", clamp, "--chord", "0.001mm")["volume"]
+        coarse = self.report("certify", clamp)["volume"]
+        self.assertGreater(abs(coarse - true), 1e-4 * true)
+        # As facets alone it would be missed.
+        met = self.report("certify", clamp, "--expect-volume", repr(true), "--within", "0.01%", status=0)
+        self.assertTrue(met["expectations"][0]["told"])
+        self.assertTrue(any("finer" in note for note in met["notes"]))
+        missed = self.report("certify", clamp, "--expect-volume", repr(1.002 * true), "--within", "0.1%", status=1)
+        self.assertTrue(missed["expectations"][0]["told"])
+        self.assertFalse(missed["expectations"][0]["met"])
+        # On the very limit no facets are fine enough.
+        edge = self.report("certify", clamp, "--expect-volume", repr(true / 1.001), "--within", "0.1%", status=1)
+        self.assertFalse(edge["expectations"][0]["told"])
+
     def test_parts_are_judged_together_unless_they_are_meant_to_be_apart(self):
         parts = self.folder / "mount-parts.obj"
         report = self.report("certify", parts, "--density", "1g/cm3", status=1)

@@ -23,7 +23,11 @@ struct Expectation {
   double expected;   ///< model units cubed, or kilograms
   double found;
   double within;  ///< fraction of the expected value
+  /// How far `found` may be off, because it is that of facets and not of the surfaces behind them.
+  double uncertain = 0;
   [[nodiscard]] bool is_met() const;
+  /// Would it be the same, met or missed, wherever within that the true value is?
+  [[nodiscard]] bool is_told() const;
 };
 
 /// The size of a part, or of all parts together.
