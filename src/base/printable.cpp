@@ -6,12 +6,12 @@ namespace aguja {
 namespace {
 
 // The character that the text begins with; no length if it begins with none.
-struct Character {
+struct Utf8Character {
   std::uint32_t code = 0;
   std::size_t length = 0;
 };
 
-Character first_of(std::string_view text) {
+Utf8Character first_character(std::string_view text) {
   const auto byte = [&](std::size_t i) {
     return i < text.size() ? static_cast<unsigned char>(text[i]) : 0u;
   };
@@ -43,7 +43,7 @@ bool is_shown(std::uint32_t code) {
 
 bool is_printable(std::string_view text) {
   while (!text.empty()) {
-    const Character c = first_of(text);
+    const Utf8Character c = first_character(text);
     if (c.length == 0 || !is_shown(c.code)) return false;
     text.remove_prefix(c.length);
   }
@@ -54,7 +54,7 @@ std::string printable(std::string_view text, Lines lines) {
   std::string out;
   out.reserve(text.size());
   while (!text.empty()) {
-    const Character c = first_of(text);
+    const Utf8Character c = first_character(text);
     const std::size_t length = c.length == 0 ? 1 : c.length;
     const bool stays =
         c.length > 0 && (is_shown(c.code) || (c.code == '\n' && lines == Lines::kept));

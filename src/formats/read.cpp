@@ -66,7 +66,7 @@ void name_parts(Model& model, const std::string& stem) {
 }
 
 // Names go to terminals, and into lines of other files.
-bool clean(std::string& name) {
+bool make_printable(std::string& name) {
   if (is_printable(name)) return false;
   name = printable(name);
   return true;
@@ -75,11 +75,11 @@ bool clean(std::string& name) {
 std::size_t clean_names(Model& model) {
   std::size_t cleaned = 0;
   for (Part& part : model.parts) {
-    cleaned += clean(part.name);
+    cleaned += make_printable(part.name);
     const auto& patches = part.patch_names();
     if (std::all_of(patches.begin(), patches.end(), is_printable)) continue;
     PartDraft draft(std::move(part));
-    for (std::string& name : draft.patch_names) cleaned += clean(name);
+    for (std::string& name : draft.patch_names) cleaned += make_printable(name);
     part = std::move(draft);
   }
   return cleaned;
@@ -87,12 +87,12 @@ std::size_t clean_names(Model& model) {
 
 std::size_t clean_names(SurfaceModel& surfaces) {
   std::size_t cleaned = 0;
-  for (BodyInstance& instance : surfaces.instances) cleaned += clean(instance.name);
+  for (BodyInstance& instance : surfaces.instances) cleaned += make_printable(instance.name);
   for (Body& body : surfaces.bodies) {
-    cleaned += clean(body.name);
+    cleaned += make_printable(body.name);
     for (Face& face : body.faces) {
-      cleaned += clean(face.name) + clean(face.layer);
-      for (std::string& group : face.groups) cleaned += clean(group);
+      cleaned += make_printable(face.name) + make_printable(face.layer);
+      for (std::string& group : face.groups) cleaned += make_printable(group);
     }
   }
   return cleaned;

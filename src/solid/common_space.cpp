@@ -19,17 +19,17 @@
 namespace aguja {
 namespace {
 
-using Corners = std::array<const Point*, 3>;
+using CornerPlaces = std::array<const Point*, 3>;
 
 // The sign of the triangle's normal along an axis.
-int normal_sign(const Corners& t, int axis) {
+int normal_sign(const CornerPlaces& t, int axis) {
   const int u = (axis + 1) % 3, v = (axis + 2) % 3;
   return orient2d((*t[0])[u], (*t[0])[v], (*t[1])[u], (*t[1])[v], (*t[2])[u], (*t[2])[v]);
 }
 
 // On which side of the triangle the point lies, the point moved by `way` times (e, e^2, e^3), e
 // infinitely small. Zero for triangles of no area alone.
-int moved_side(const Corners& t, const Point& p, int way) {
+int moved_side(const CornerPlaces& t, const Point& p, int way) {
   const int side = orient3d(*t[0], *t[1], *t[2], p);
   if (side != 0) return side;
   for (int axis = 0; axis < 3; ++axis) {
@@ -39,7 +39,7 @@ int moved_side(const Corners& t, const Point& p, int way) {
 }
 
 // The sign of a component of (q - p) x (b - c).
-int cross_sign(const Point& p, const Point& q, const Point& b, const Point& c, int axis) {
+int sign_of_cross(const Point& p, const Point& q, const Point& b, const Point& c, int axis) {
   using namespace detail;
   const int u = (axis + 1) % 3, v = (axis + 2) % 3;
   return (difference(q[u], p[u]) * difference(b[v], c[v]) -
@@ -52,17 +52,17 @@ int moved_turn(const Point& p, const Point& q, const Point& b, const Point& c) {
   const int turn = orient3d(p, q, b, c);
   if (turn != 0) return turn;
   for (int axis = 0; axis < 3; ++axis) {
-    if (const int sign = cross_sign(p, q, b, c, axis); sign != 0) return sign;
+    if (const int sign = sign_of_cross(p, q, b, c, axis); sign != 0) return sign;
   }
   return 0;
 }
 
-double height(const Corners& t, const Point& p) {
+double height(const CornerPlaces& t, const Point& p) {
   return (*t[1] - *t[0]).cross(*t[2] - *t[0]).dot(p - *t[0]);
 }
 
 // Where an edge of one mesh passes through a triangle of the other.
-struct Passage {
+struct EdgePassage {
   std::uint64_t edge;  // both vertices, the lower first
   std::uint32_t triangle;
   int enters;    // going from the lower vertex: +1 into the other, -1 out
@@ -72,17 +72,17 @@ struct Passage {
 };
 
 // A piece of the line in which two triangles meet.
-struct Piece {
+struct MeetingLine {
   std::uint32_t first, second;  // triangles
   Point from, to;               // for the first; the inside of the second lies to the left
 };
 
-struct Found {
-  std::vector<Passage> of_first, of_second;
-  std::vector<Piece> pieces;
+struct FoundPassages {
+  std::vector<EdgePassage> of_first, of_second;
+  std::vector<MeetingLine> pieces;
 };
 
-std::uint64_t edge_key(std::uint32_t a, std::uint32_t b) {
+std::uint64_t passage_key(std::uint32_t a, std::uint32_t b) {
   return (std::uint64_t{std::min(a, b)} << 32) | std::max(a, b);
 }
 
@@ -98,7 +98,7 @@ class PairOfTriangles {
     }
   }
 
-  void find(Found& out) {
+  void find(FoundPassages& out) {
     if (!set_sides(0) || !set_sides(1)) return;
     std::optional<Point> from, to;
     for (std::size_t own = 0; own < 2; ++own) {
@@ -126,12 +126,12 @@ class PairOfTriangles {
   }
 
   // With +1 if the edge, as the triangle runs, enters the other.
-  std::optional<std::pair<Passage, int>> passage_of(std::size_t own, std::size_t i) const {
+  std::optional<std::pair<EdgePassage, int>> passage_of(std::size_t own, std::size_t i) const {
     const std::size_t j = (i + 1) % 3;
     const int before = sides_[own][i], after = sides_[own][j];
     if (before == 0 || after == 0 || before == after) return std::nullopt;
     const Point &p = *corners_[own][i], &q = *corners_[own][j];
-    const Corners& t = corners_[1 - own];
+    const CornerPlaces& t = corners_[1 - own];
     int turn = 0;
     for (std::size_t k = 0; k < 3; ++k) {
       const Point &b = *t[k], &c = *t[(k + 1) % 3];
@@ -145,14 +145,14 @@ class PairOfTriangles {
     const Point &low = rises ? p : q, &high = rises ? q : p;
     const double a = height(t, low), b = height(t, high);
     const double along = a == b ? 0.5 : std::clamp(a / (a - b), 0.0, 1.0);
-    Passage passage{edge_key(v, w), triangles_[1 - own], rises ? enters : -enters, along,
-                    low + along * (high - low)};
+    EdgePassage passage{passage_key(v, w), triangles_[1 - own], rises ? enters : -enters, along,
+                        low + along * (high - low)};
     return std::pair(passage, enters);
   }
 
   std::array<Triangle, 2> vertices_;
   std::array<std::uint32_t, 2> triangles_;
-  std::array<Corners, 2> corners_;
+  std::array<CornerPlaces, 2> corners_;
   std::array<std::array<int, 3>, 2> sides_{};
 };
 
@@ -183,7 +183,7 @@ int moved_winding(const SearchedMesh& mesh, const Point& p, int way) {
   };
   int winding = 0;
   mesh.tree.for_each_meeting(FloatBox(ray), [&](std::uint32_t t) {
-    const Corners c = {&mesh.corner(t, 0), &mesh.corner(t, 1), &mesh.corner(t, 2)};
+    const CornerPlaces c = {&mesh.corner(t, 0), &mesh.corner(t, 1), &mesh.corner(t, 2)};
     const int turn = side_in_plan(*c[0], *c[1]);
     if (turn == 0 || side_in_plan(*c[1], *c[2]) != turn || side_in_plan(*c[2], *c[0]) != turn) {
       return;
@@ -198,13 +198,15 @@ int moved_winding(const SearchedMesh& mesh, const Point& p, int way) {
 class InsideOfOther {
  public:
   InsideOfOther(const SearchedMesh& own, const SearchedMesh& other, int way,
-                std::span<const std::uint32_t> triangles, std::vector<Passage> passages)
+                std::span<const std::uint32_t> triangles, std::vector<EdgePassage> passages)
       : own_(own), other_(other), way_(way), triangles_(triangles), passages_(std::move(passages)) {
-    const auto by_key = [](const Passage& a, const Passage& b) { return a.key() < b.key(); };
+    const auto by_key = [](const EdgePassage& a, const EdgePassage& b) {
+      return a.key() < b.key();
+    };
     std::sort(passages_.begin(), passages_.end(), by_key);
     passages_.erase(
         std::unique(passages_.begin(), passages_.end(),
-                    [](const Passage& a, const Passage& b) { return a.key() == b.key(); }),
+                    [](const EdgePassage& a, const EdgePassage& b) { return a.key() == b.key(); }),
         passages_.end());
     number_vertices();
     find_windings();
@@ -226,7 +228,7 @@ class InsideOfOther {
         const std::uint32_t v = vertex(t, i), w = vertex(t, (i + 1) % 3);
         const Point& end = own_.welded.point({w});
         twice += winding(v) * plan.twice_area(own_.welded.point({v}), end);
-        for (const Passage& passage : passages_of(v, w)) {
+        for (const EdgePassage& passage : passages_of(v, w)) {
           twice += (v < w ? 1 : -1) * passage.enters * plan.twice_area(passage.place, end);
         }
       }
@@ -293,8 +295,8 @@ class InsideOfOther {
     return static_cast<std::uint32_t>(std::lower_bound(vertices_.begin(), vertices_.end(), v) -
                                       vertices_.begin());
   }
-  [[nodiscard]] std::span<const Passage> passages_of(std::uint32_t v, std::uint32_t w) const {
-    const auto at = range_of_.find(edge_key(v, w));
+  [[nodiscard]] std::span<const EdgePassage> passages_of(std::uint32_t v, std::uint32_t w) const {
+    const auto at = range_of_.find(passage_key(v, w));
     if (at == range_of_.end()) return {};
     return {passages_.data() + at->second.begin, at->second.size()};
   }
@@ -340,17 +342,17 @@ class InsideOfOther {
   const SearchedMesh& other_;
   int way_;
   std::span<const std::uint32_t> triangles_;
-  std::vector<Passage> passages_;
+  std::vector<EdgePassage> passages_;
   std::unordered_map<std::uint64_t, Range> range_of_;
   std::vector<std::uint32_t> vertices_;
   std::vector<int> windings_;  // by vertex of `vertices_`
 };
 
-Found find_passages(const SearchedMesh& first, const SearchedMesh& second,
-                    std::span<const std::uint32_t> triangles) {
+FoundPassages find_passages(const SearchedMesh& first, const SearchedMesh& second,
+                            std::span<const std::uint32_t> triangles) {
   constexpr std::size_t kGrain = 256;
   const auto lists = parallel_map(triangles.size(), kGrain, [&](Range r) {
-    Found out;
+    FoundPassages out;
     for (std::size_t i = r.begin; i < r.end; ++i) {
       std::vector<std::uint32_t> near;
       second.tree.for_each_meeting(float_box_of(first, triangles[i]),
@@ -361,8 +363,8 @@ Found find_passages(const SearchedMesh& first, const SearchedMesh& second,
     }
     return out;
   });
-  Found all;
-  for (const Found& list : lists) {
+  FoundPassages all;
+  for (const FoundPassages& list : lists) {
     all.of_first.insert(all.of_first.end(), list.of_first.begin(), list.of_first.end());
     all.of_second.insert(all.of_second.end(), list.of_second.begin(), list.of_second.end());
     all.pieces.insert(all.pieces.end(), list.pieces.begin(), list.pieces.end());
@@ -373,9 +375,9 @@ Found find_passages(const SearchedMesh& first, const SearchedMesh& second,
 // By triangle of `triangles`: what lies between the pieces and its base point, twice.
 std::vector<double> areas_of_pieces(const SearchedMesh& mesh,
                                     std::span<const std::uint32_t> triangles,
-                                    std::span<const Piece> pieces, bool of_first) {
+                                    std::span<const MeetingLine> pieces, bool of_first) {
   std::vector<double> twice(triangles.size());
-  for (const Piece& piece : pieces) {
+  for (const MeetingLine& piece : pieces) {
     const std::uint32_t t = of_first ? piece.first : piece.second;
     const auto at = std::lower_bound(triangles.begin(), triangles.end(), t);
     const Point& p = mesh.corner(t, 0);
@@ -428,7 +430,7 @@ CommonSpace common_space(const SearchedMesh& first, bool first_is_solid, const S
   CommonSpace out;
   const auto of_first = triangles_within(first, second.box);
   const auto of_second = triangles_within(second, first.box);
-  Found found = find_passages(first, second, of_first);
+  FoundPassages found = find_passages(first, second, of_first);
   Box both;
   both.low = first.box.low.cwiseMax(second.box.low);
   both.high = first.box.high.cwiseMin(second.box.high);

@@ -17,11 +17,11 @@
 namespace aguja {
 namespace {
 
-TriangleCorners corners_of(const SearchedMesh& mesh, std::uint32_t t) {
+TriangleCorners corners_in(const SearchedMesh& mesh, std::uint32_t t) {
   return {mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)};
 }
 
-Box grown(const Box& box, double by) {
+Box box_grown(const Box& box, double by) {
   Box out = box;
   out.low.array() -= by;
   out.high.array() += by;
@@ -46,8 +46,8 @@ bool have_same_triangles(const SearchedMesh& a, const SearchedMesh& b) {
   if (count != b.welded.triangles().size()) return false;
   std::array<std::vector<std::uint64_t>, 2> hashes;
   for (std::uint32_t t = 0; t < count; ++t) {
-    hashes[0].push_back(hash_of_corners(corners_of(a, t)));
-    hashes[1].push_back(hash_of_corners(corners_of(b, t)));
+    hashes[0].push_back(hash_of_corners(corners_in(a, t)));
+    hashes[1].push_back(hash_of_corners(corners_in(b, t)));
   }
   for (auto& list : hashes) std::sort(list.begin(), list.end());
   return hashes[0] == hashes[1];
@@ -55,7 +55,7 @@ bool have_same_triangles(const SearchedMesh& a, const SearchedMesh& b) {
 
 // What is left of a convex polygon where `height` is not negative.
 template <class Height>
-void clip(std::vector<Point>& polygon, const Height& height) {
+void keep_where(std::vector<Point>& polygon, const Height& height) {
   std::vector<Point> out;
   for (std::size_t i = 0; i < polygon.size(); ++i) {
     const Point &p = polygon[i], &q = polygon[(i + 1) % polygon.size()];
@@ -66,7 +66,7 @@ void clip(std::vector<Point>& polygon, const Height& height) {
   polygon = std::move(out);
 }
 
-double area_of(const std::vector<Point>& polygon) {
+double polygon_area(const std::vector<Point>& polygon) {
   Vector twice = Vector::Zero();
   for (std::size_t i = 2; i < polygon.size(); ++i) {
     twice += (polygon[i - 1] - polygon[0]).cross(polygon[i] - polygon[0]);
@@ -84,11 +84,11 @@ double facing_area(const TriangleCorners& a, const TriangleCorners& b, double to
   std::vector<Point> polygon(a.begin(), a.end());
   for (std::size_t i = 0; i < 3; ++i) {
     const Vector inward = n.cross(b[(i + 1) % 3] - b[i]);
-    clip(polygon, [&](const Point& p) { return inward.dot(p - b[i]); });
+    keep_where(polygon, [&](const Point& p) { return inward.dot(p - b[i]); });
   }
-  clip(polygon, [&](const Point& p) { return tolerance + n.dot(p - b[0]); });
-  clip(polygon, [&](const Point& p) { return tolerance - n.dot(p - b[0]); });
-  return area_of(polygon);
+  keep_where(polygon, [&](const Point& p) { return tolerance + n.dot(p - b[0]); });
+  keep_where(polygon, [&](const Point& p) { return tolerance - n.dot(p - b[0]); });
+  return polygon_area(polygon);
 }
 
 struct Contacts {
@@ -98,17 +98,17 @@ struct Contacts {
 
 Contacts contacts_of(const SearchedMesh& a, const SearchedMesh& b, double tolerance) {
   std::vector<std::uint32_t> triangles;
-  a.tree.for_each_meeting(FloatBox(grown(b.box, tolerance)),
+  a.tree.for_each_meeting(FloatBox(box_grown(b.box, tolerance)),
                           [&](std::uint32_t t) { triangles.push_back(t); });
   std::sort(triangles.begin(), triangles.end());
   constexpr std::size_t kGrain = 64;
   const auto lists = parallel_map(triangles.size(), kGrain, [&](Range r) {
     Contacts out;
     for (std::size_t i = r.begin; i < r.end; ++i) {
-      const TriangleCorners own = corners_of(a, triangles[i]);
-      const Box box = grown(box_of(own), tolerance);
+      const TriangleCorners own = corners_in(a, triangles[i]);
+      const Box box = box_grown(box_of(own), tolerance);
       b.tree.for_each_meeting(FloatBox(box), [&](std::uint32_t u) {
-        const TriangleCorners other = corners_of(b, u);
+        const TriangleCorners other = corners_in(b, u);
         out.area += facing_area(own, other, tolerance);
         // Of bodies that touch along edges or at points, somewhere a corner is near.
         for (std::size_t k = 0; !out.near && k < 3; ++k) {
@@ -129,8 +129,8 @@ Contacts contacts_of(const SearchedMesh& a, const SearchedMesh& b, double tolera
   return all;
 }
 
-double depth_of(const std::optional<SurfaceInside>& inside, const SearchedMesh& other) {
-  return inside ? aguja::depth_of(*inside, other) : 0;
+double deepest_of(const std::optional<SurfaceInside>& inside, const SearchedMesh& other) {
+  return inside ? depth_of(*inside, other) : 0;
 }
 
 class PartRelater {
@@ -146,14 +146,14 @@ class PartRelater {
   std::vector<PartPair> run(Progress* progress) {
     Array<FloatBox> boxes(boxes_.size());
     for (std::size_t p = 0; p < boxes_.size(); ++p) {
-      boxes[p] = FloatBox(grown(boxes_[p], tolerance(p, p)));
+      boxes[p] = FloatBox(box_grown(boxes_[p], tolerance(p, p)));
     }
     const BoxTree tree(std::move(boxes));
     std::vector<PartPair> pairs;
     for (std::size_t p = 0; p < boxes_.size(); ++p) {
       std::vector<std::size_t> others;
       if (boxes_[p].is_empty()) continue;
-      tree.for_each_meeting(FloatBox(grown(boxes_[p], tolerance(p, p))), [&](std::uint32_t q) {
+      tree.for_each_meeting(FloatBox(box_grown(boxes_[p], tolerance(p, p))), [&](std::uint32_t q) {
         if (q > p && !boxes_[q].is_empty()) others.push_back(q);
       });
       std::sort(others.begin(), others.end());
@@ -192,7 +192,7 @@ class PartRelater {
     pair.first = p;
     pair.second = q;
     pair.tolerance = tolerance(p, q);
-    if (!grown(boxes_[p], pair.tolerance).meets(boxes_[q])) return std::nullopt;
+    if (!box_grown(boxes_[p], pair.tolerance).meets(boxes_[q])) return std::nullopt;
     pair.box.low = boxes_[p].low.cwiseMax(boxes_[q].low);
     pair.box.high = boxes_[p].high.cwiseMin(boxes_[q].high);
     for (int k = 0; k < 3; ++k) {
@@ -236,7 +236,7 @@ class PartRelater {
     constexpr double kLeastShare = 1e-8;
     const double area = std::max({in_a, in_b, kLeastShare * std::min(a.area, b.area)});
     const bool is_film = !common.volume || *common.volume <= tolerance * area;
-    const double depth = std::max(depth_of(common.first, b), depth_of(common.second, a));
+    const double depth = std::max(deepest_of(common.first, b), deepest_of(common.second, a));
     if (is_film && depth <= tolerance) return std::nullopt;
     bool first_is_in = false, second_is_in = false;
     if (common.volume) {
