@@ -103,7 +103,9 @@ struct CertifyCommand : Session {
           fmt::format("facets were made finer {} to hold them against what is expected",
                       round == 1 ? "once" : fmt::format("{} times", round)));
     }
-    const auto& [model, looked, certificate, expected] = judged;
+    const Model& model = judged.model;
+    const Certificate& certificate = judged.certificate;
+    const std::vector<Expectation>& expected = judged.expected;
     const std::string hash = times().time("digest", [&] { return file_digest.get(); });
     print(
         [&] {
@@ -115,7 +117,7 @@ struct CertifyCommand : Session {
           return certify_text(model, certificate, file_label(), hash, material, expected,
                               {.width = width()});
         });
-    if (looked) page.write_one(*this, model, *looked, overwrite);
+    if (judged.looked) page.write_one(*this, model, *judged.looked, overwrite);
     const bool met = std::all_of(expected.begin(), expected.end(),
                                  [](const Expectation& e) { return e.is_met() && e.is_told(); });
     return certificate.verdict == Verdict::solid && met ? kAllWell : kErrorsInGeometry;

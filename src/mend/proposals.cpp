@@ -200,7 +200,7 @@ class Proposer {
         }
       }
       const auto at = number.find(opening.loops[0]);
-      const CapVerdict verdict = at == number.end() ? CapVerdict{} : (*verdicts)[at->second];
+      CapVerdict verdict = at == number.end() ? CapVerdict{} : (*verdicts)[at->second];
       const bool may_be_corner =
           verdict.doubt == CapDoubt::none || verdict.doubt == CapDoubt::inlet;
       if (may_be_corner && misses_a_corner(openings.known(), filler, opening, tolerance)) {

@@ -291,8 +291,9 @@ class Samples {
           const std::uint32_t own = finer_[y * width_ + x];
           if (own == kNoIndex) continue;
           for (std::size_t i = 0; i < kFine; ++i) {
-            beam.x[i] = static_cast<double>(x) + (static_cast<double>(i % kSide) + 0.5) / kSide;
-            beam.y[i] = static_cast<double>(y) + (static_cast<double>(i / kSide) + 0.5) / kSide;
+            const std::size_t column = i % kSide, row = i / kSide;
+            beam.x[i] = static_cast<double>(x) + (static_cast<double>(column) + 0.5) / kSide;
+            beam.y[i] = static_cast<double>(y) + (static_cast<double>(row) + 0.5) / kSide;
           }
           look_along(beam, fine_[own].data());
         }
