@@ -70,7 +70,7 @@ struct CertifyCommand : Session {
     for (const SurfaceSource& source : model.sources) {
       uncertain += std::pow(source.to_model, 3) * source.errors.volume;
     }
-    // Facets four times as fine leave a quarter of the error: less than what was between the two.
+    // Facets half as long leave a quarter of the error: less than what was between the two.
     if (before) {
       uncertain = std::min(uncertain, std::fabs(judged.certificate.mass.volume - *before));
     }
@@ -95,10 +95,10 @@ struct CertifyCommand : Session {
       if (judged.model.sources.empty() || triangle_count(judged.model) > kMostTriangles) break;
       double chord = std::numeric_limits<double>::infinity();
       for (const SurfaceSource& s : judged.model.sources) {
-        chord = std::min(chord, s.chord * s.to_model / 4);
+        chord = std::min(chord, s.chord * s.to_model);
       }
       const double before = judged.certificate.mass.volume;
-      judged = judge(read_within(chord, judged.model.unit), material, before);
+      judged = judge(read_finer(chord, judged.model.unit), material, before);
       judged.model.notes.push_back(
           fmt::format("facets were made finer {} to hold them against what is expected",
                       round == 1 ? "once" : fmt::format("{} times", round)));

@@ -334,8 +334,15 @@ Model Session::read(bool keep_facet_records) {
   });
 }
 
-Model Session::read_within(double chord, LengthUnit unit) {
-  chord_ = fmt::format("{}{}", chord, symbol(unit));
+Model Session::read_finer(double chord, LengthUnit unit) {
+  // A quarter of the height is half of the length, and of the turn.
+  chord_ = fmt::format("{}{}", chord / 4, symbol(unit));
+  const double angle =
+      facet_angle_.empty() ? TessellationOptions().angle : parse_angle(facet_angle_);
+  facet_angle_ = fmt::format("{}rad", angle / 2);
+  if (!longest_.empty()) {
+    longest_ = fmt::format("{}{}", parse_length(longest_, unit) / 2, symbol(unit));
+  }
   return read();
 }
 

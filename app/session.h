@@ -54,8 +54,9 @@ class Session {
   [[nodiscard]] Model read_one(const std::string& file);
   /// Reads all files as one model, in the first one's unit.
   [[nodiscard]] Model read(bool keep_facet_records = false);
-  /// Reads them again, what comes from surfaces with facets within so much of them.
-  [[nodiscard]] Model read_within(double chord, LengthUnit unit);
+  /// Reads them again: what comes from surfaces with facets half as long as those within `chord`,
+  /// whatever held them.
+  [[nodiscard]] Model read_finer(double chord, LengthUnit unit);
   /// `pod.stl`, or `pod.stl and 2 more`.
   [[nodiscard]] std::string file_label() const;
   [[nodiscard]] const std::vector<std::string>& files() const { return files_; }

@@ -23,6 +23,11 @@ class UnfinishedFile {
       : target_(target), path_(target.string() + ".unfinished-XXXXXX") {
     const std::filesystem::path folder = target.has_parent_path() ? target.parent_path() : ".";
     fd_ = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
+    // By its descriptor it is read back, and gets its name.
+    if (fd_ >= 0 && ::access(descriptor().c_str(), R_OK) != 0) {
+      ::close(fd_);
+      fd_ = -1;
+    }
     has_name_ = fd_ < 0;
     if (has_name_) fd_ = ::mkstemp(path_.data());
     if (fd_ < 0) fail("cannot be written");

@@ -347,7 +347,7 @@ std::string inspect_text(const Model& model, const Inspection& inspection, std::
   if (!table.empty()) text += "\n" + table;
   text += next_steps(inspection, options) + proposal_lines(model, inspection, options) +
           quality_lines(model, inspection, options);
-  text += pair_lines(model, inspection.pairs, options);
+  if (!options.some_kinds) text += pair_lines(model, inspection.pairs, options);
   const Counts& c = inspection.counts;
   text += "\nCounts\n";
   text += wrapped(

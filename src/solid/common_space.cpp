@@ -4,7 +4,6 @@
 #include <array>
 #include <cmath>
 #include <limits>
-#include <numeric>
 #include <tuple>
 #include <unordered_map>
 
@@ -392,14 +391,16 @@ std::vector<double> areas_of_pieces(const SearchedMesh& mesh,
 
 SearchedMesh::SearchedMesh(const Mesh& mesh) : welded(mesh) {
   const auto triangles = welded.triangles();
+  // Near it, so that little is lost to rounding.
+  const Point origin = triangles.empty() ? Point(Point::Zero()) : corner(0, 0);
   Array<FloatBox> boxes(triangles.size());
   for (std::uint32_t t = 0; t < triangles.size(); ++t) {
-    Box own;
-    for (std::size_t i = 0; i < 3; ++i) own.extend(corner(t, i));
-    box.extend(own);
-    boxes[t] = FloatBox(own);
+    boxes[t] = float_box_of(*this, t);
+    for (std::size_t i = 0; i < 3; ++i) box.extend(corner(t, i));
     const Point& p = corner(t, 0);
-    area += 0.5 * (corner(t, 1) - p).cross(corner(t, 2) - p).norm();
+    const Vector normal = (corner(t, 1) - p).cross(corner(t, 2) - p);
+    area += 0.5 * normal.norm();
+    volume += normal.dot(p - origin) / 6;
   }
   tree = BoxTree(std::move(boxes));
 }

@@ -44,13 +44,12 @@ double chord_of(const Model& model, const Part& part) {
 bool have_same_triangles(const SearchedMesh& a, const SearchedMesh& b) {
   const std::size_t count = a.welded.triangles().size();
   if (count != b.welded.triangles().size()) return false;
-  std::array<std::vector<std::uint64_t>, 2> hashes;
+  const TrianglePlaces of_a(
+      count, [&](std::size_t t) { return corners_in(a, static_cast<std::uint32_t>(t)); });
   for (std::uint32_t t = 0; t < count; ++t) {
-    hashes[0].push_back(hash_of_corners(corners_in(a, t)));
-    hashes[1].push_back(hash_of_corners(corners_in(b, t)));
+    if (!of_a.find(corners_in(b, t))) return false;
   }
-  for (auto& list : hashes) std::sort(list.begin(), list.end());
-  return hashes[0] == hashes[1];
+  return true;
 }
 
 // What is left of a convex polygon where `height` is not negative.
@@ -138,7 +137,8 @@ class PartRelater {
   PartRelater(const Model& model, const std::vector<bool>& is_solid)
       : model_(model), is_solid_(is_solid), searched_(model.parts.size()) {
     for (const Part& part : model.parts) {
-      boxes_.push_back(box_of(part.mesh()));
+      // Not smaller than the part: most are apart already so, and not moved into place for it.
+      boxes_.push_back(placed(box_of(part.shape()->mesh), part.placement()));
       chords_.push_back(chord_of(model, part));
     }
   }
@@ -188,21 +188,22 @@ class PartRelater {
   }
 
   std::optional<PartPair> relate(std::size_t p, std::size_t q) {
+    if (!box_grown(boxes_[p], tolerance(p, q)).meets(boxes_[q])) return std::nullopt;
+    const SearchedMesh &a = searched(p), &b = searched(q);
     PartPair pair;
     pair.first = p;
     pair.second = q;
     pair.tolerance = tolerance(p, q);
-    if (!box_grown(boxes_[p], pair.tolerance).meets(boxes_[q])) return std::nullopt;
-    pair.box.low = boxes_[p].low.cwiseMax(boxes_[q].low);
-    pair.box.high = boxes_[p].high.cwiseMin(boxes_[q].high);
+    if (!box_grown(a.box, pair.tolerance).meets(b.box)) return std::nullopt;
+    pair.box.low = a.box.low.cwiseMax(b.box.low);
+    pair.box.high = a.box.high.cwiseMin(b.box.high);
     for (int k = 0; k < 3; ++k) {
       if (pair.box.low[k] > pair.box.high[k]) std::swap(pair.box.low[k], pair.box.high[k]);
     }
-    const SearchedMesh &a = searched(p), &b = searched(q);
-    const bool same_box = boxes_[p].low == boxes_[q].low && boxes_[p].high == boxes_[q].high;
+    const bool same_box = a.box.low == b.box.low && a.box.high == b.box.high;
     if (same_box && have_same_triangles(a, b)) {
       pair.relation = PartRelation::identical;
-      if (is_solid_[p] && is_solid_[q]) pair.volume = volume(a);
+      if (is_solid_[p] && is_solid_[q]) pair.volume = a.volume;
       return pair;
     }
     if (!is_solid_[p] && !is_solid_[q]) return std::nullopt;
@@ -242,8 +243,7 @@ class PartRelater {
     if (common.volume) {
       // By volume: surfaces that touch from within belong to either.
       const auto is_filled = [&](const SearchedMesh& mesh) {
-        const double own = volume(mesh);
-        return own - *common.volume <= std::min(tolerance * mesh.area, 0.5 * own);
+        return mesh.volume - *common.volume <= std::min(tolerance * mesh.area, 0.5 * mesh.volume);
       };
       first_is_in = is_filled(a);
       second_is_in = is_filled(b);
@@ -254,17 +254,6 @@ class PartRelater {
       second_is_in = common.second && in_a >= (1 - kRounding) * b.area;
     }
     return Related{first_is_in || second_is_in ? inside : crossing, second_is_in, depth};
-  }
-
-  static double volume(const SearchedMesh& mesh) {
-    const Point origin = mesh.box.center();
-    double sum = 0;
-    for (std::uint32_t t = 0; t < mesh.welded.triangles().size(); ++t) {
-      sum += (mesh.corner(t, 0) - origin)
-                 .dot((mesh.corner(t, 1) - origin).cross(mesh.corner(t, 2) - origin)) /
-             6;
-    }
-    return sum;
   }
 
   const Model& model_;

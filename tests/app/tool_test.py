@@ -451,6 +451,11 @@ class ToolTest(unittest.TestCase):
             self.assertEqual(result.returncode, 0)
             self.assertLessEqual(len(result.stdout.splitlines()), 50, command)
 
+    def test_help_has_a_word_for_every_value(self):
+        for command in ("inspect", "stitch", "mend", "certify", "measure", "compare", "convert", "show", "demo"):
+            for line in run(command, "--help").stdout.splitlines():
+                self.assertNotRegex(line, r"^  -\S+ (TEXT|U?INT|FLOAT)", command)
+
     def test_the_readme_shows_what_the_tool_prints(self):
         blocks = re.findall(r"```text\n\$ aguja ([^\n]*)\n(.*?)```", (SOURCE / "README.md").read_text(), re.S)
         self.assertGreaterEqual(len(blocks), 3)
@@ -616,6 +621,10 @@ class ToolTest(unittest.TestCase):
         met = self.report("certify", clamp, "--expect-volume", repr(true), "--within", "0.01%", status=0)
         self.assertTrue(met["expectations"][0]["told"])
         self.assertTrue(any("finer" in note for note in met["notes"]))
+        # Where angles held the facets and not the chord height, they are halved, too.
+        for angle in ("20deg", "2deg"):
+            near = self.report("certify", clamp, "--facet-angle", angle, "--expect-volume", repr(true), "--within", "0.01%")
+            self.assertGreater(near["expectations"][0]["uncertain"], abs(near["volume"] - 8000 * math.pi))
         missed = self.report("certify", clamp, "--expect-volume", repr(1.002 * true), "--within", "0.1%", status=1)
         self.assertTrue(missed["expectations"][0]["told"])
         self.assertFalse(missed["expectations"][0]["met"])

@@ -17,6 +17,7 @@ struct SearchedMesh {
   BoxTree tree;  ///< of triangles
   Box box;
   double area = 0;
+  double volume = 0;  ///< if it is closed
 
   [[nodiscard]] const Point& corner(std::uint32_t triangle, std::size_t i) const {
     return welded.point(welded.triangle({triangle})[i]);

@@ -177,7 +177,10 @@ Sum sum_of(const Anatomy& a, const std::vector<TrianglePair>& group) {
 class ShellDepths {
  public:
   explicit ShellDepths(const Anatomy& anatomy)
-      : anatomy_(anatomy), has_inside_(anatomy.shells.size()), meshes_(anatomy.shells.size()) {
+      : anatomy_(anatomy),
+        triangles_(anatomy.components),
+        has_inside_(anatomy.shells.size()),
+        meshes_(anatomy.shells.size()) {
     for (std::size_t s = 0; s < has_inside_.size(); ++s) {
       const Shell& shell = anatomy.shells[s];
       has_inside_[s] = shell.closed && shell.manifold && shell.oriented && shell.volume_sign > 0;
@@ -222,11 +225,10 @@ class ShellDepths {
     meshes_[s] = std::make_unique<Mesh>();
     Mesh& mesh = *meshes_[s];
     std::unordered_map<std::uint32_t, std::uint32_t> numbers;
-    for (std::uint32_t t = 0; t < anatomy_.welded.triangles().size(); ++t) {
-      if (shell_of({t}) != s) continue;
+    for (const TriangleId t : triangles_[s]) {
       Triangle own{};
       for (std::size_t i = 0; i < 3; ++i) {
-        const VertexId v = anatomy_.welded.triangle({t})[i];
+        const VertexId v = anatomy_.welded.triangle(t)[i];
         const auto [at, is_new] =
             numbers.try_emplace(v.value, static_cast<std::uint32_t>(mesh.points.size()));
         if (is_new) mesh.points.push_back(anatomy_.welded.point(v));
@@ -238,6 +240,7 @@ class ShellDepths {
   }
 
   const Anatomy& anatomy_;
+  TrianglesByShell triangles_;
   std::vector<bool> has_inside_;
   std::vector<std::unique_ptr<Mesh>> meshes_;
   std::map<std::pair<std::size_t, std::size_t>, double> known_;
