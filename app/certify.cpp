@@ -79,6 +79,12 @@ struct CertifyCommand : Session {
     return judged;
   }
 
+  int run_command() {
+    if (!each_file()) return certify_model();
+    if (page.is_wanted()) throw ArgumentError("--each-file prints lines alone: no page");
+    return run_each_file(*this, &CertifyCommand::certify_model);
+  }
+
   int certify_model() {
     std::optional<Density> material;
     if (!density.empty()) material = Density{parse_density(density)};
@@ -116,7 +122,8 @@ struct CertifyCommand : Session {
         [&] {
           return certify_text(model, certificate, file_label(), hash, material, expected,
                               {.width = width()});
-        });
+        },
+        [&] { return certify_line(model, certificate, expected); });
     if (judged.looked) page.write_one(*this, model, *judged.looked, overwrite);
     const bool met = std::all_of(expected.begin(), expected.end(),
                                  [](const Expectation& e) { return e.is_met() && e.is_told(); });
@@ -132,6 +139,7 @@ void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   const auto session = std::make_shared<CertifyCommand>();
   session->add_input(command);
   session->add_parts_apart(command);
+  session->add_each_file(command);
   command.add_option("--density", session->density, "such as 7850kg/m3 or 2.7g/cm3");
   command.add_option("--expect-volume", session->expected_volume,
                      "such as 1.25e6mm3; a bare number is in the model's unit cubed");
@@ -146,9 +154,10 @@ void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   command.footer(
       "Exit status 1 unless the verdict is solid and every expectation is met. Parts that\n"
       "cross, lie in each other's material or are there twice are not solid together.\n"
-      "Example: aguja certify pod.stl --density 1.05g/cm3 --expect-mass 0.3kg");
-  commands.emplace_back(
-      &command, [session] { return session->run([&] { return session->certify_model(); }); });
+      "Examples: aguja certify pod.stl --density 1.05g/cm3 --expect-mass 0.3kg\n"
+      "          aguja certify --each-file parts/*.step");
+  commands.emplace_back(&command,
+                        [session] { return session->run([&] { return session->run_command(); }); });
 }
 
 }  // namespace aguja::app

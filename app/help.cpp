@@ -21,6 +21,7 @@ const std::map<std::string_view, Shown>& shown() {
       {"unit", {"UNIT", kReading}},
       {"from", {"FORMAT", kReading}},
       {"as-one", {"", kReading}},
+      {"each-file", {"", kReading}},
       {"parts-apart", {"", kReading}},
       {"sew", {"LENGTH", kSurfaces}},
       {"heal", {"LIST", kSurfaces}},

@@ -37,7 +37,14 @@ struct InspectCommand : Session {
   std::string pictures;
   PictureOutput picture;
 
-  int run_command() { return explain.empty() ? inspect_model() : explain_kinds(); }
+  int run_command() {
+    if (!explain.empty()) return explain_kinds();
+    if (!each_file() || files().empty()) return inspect_model();
+    if (page.is_wanted() || !pictures.empty() || !write_profile.empty()) {
+      throw ArgumentError("--each-file prints lines alone: no page, pictures or profile");
+    }
+    return run_each_file(*this, &InspectCommand::inspect_model);
+  }
 
  private:
   int explain_kinds() const {
@@ -131,7 +138,8 @@ struct InspectCommand : Session {
             return inspect_text(
                 model, inspection, file_label(),
                 {.width = width(), .some_kinds = !only.empty(), .every_finding = every_finding});
-          });
+          },
+          [&] { return inspect_line(model, inspection, !only.empty()); });
     }
     if (page.is_wanted()) page.write_one(*this, model, inspection, overwrite);
     if (!pictures.empty()) {
@@ -151,6 +159,7 @@ void add_inspect(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
   const auto session = std::make_shared<InspectCommand>();
   session->add_input(command)->required(false);
   session->add_parts_apart(command);
+  session->add_each_file(command);
   command.add_flag("--each", session->every_finding, "a row per finding instead of per kind");
   command.add_option("--most", session->most_findings, "list at most so many findings in JSON")
       ->capture_default_str();

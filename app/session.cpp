@@ -152,8 +152,9 @@ std::string coloured(std::string text) {
 }
 
 // Text of files may be in any encoding: what is not UTF-8 is replaced rather than refused.
-std::string dump(const nlohmann::ordered_json& object) {
-  return object.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
+constexpr int kOneLine = -1;
+std::string dump(const nlohmann::ordered_json& object, int indent = 2) {
+  return object.dump(indent, ' ', false, nlohmann::ordered_json::error_handler_t::replace);
 }
 
 }  // namespace
@@ -221,6 +222,11 @@ void Session::add_reading(CLI::App& command) {
                      "by how much a curve may turn from facet to facet; 20deg if left out");
   command.add_option("--longest", longest_, "the longest side of a facet");
   command.add_flag("--as-one", as_one_, "take all parts as one body, the parts as its patches");
+}
+
+void Session::add_each_file(CLI::App& command) {
+  command.add_flag("--each-file", each_file_,
+                   "take each file by itself: a line each, with the status that it has alone");
 }
 
 void Session::add_parts_apart(CLI::App& command) {
@@ -369,8 +375,53 @@ RunFacts Session::facts() const {
   return facts;
 }
 
+void Session::begin_file(const std::string& file, FileLine& line) {
+  files_ = {file};
+  line_ = &line;
+  times_ = {};
+  background_.reset();
+}
+
+int Session::for_each_file(
+    const std::function<int(const std::string& file, FileLine& line)>& work) {
+  int worst = kAllWell;
+  for (const std::string& file : files_) {
+    FileLine line;
+    int status = kAllWell;
+    try {
+      status = work(file, line);
+    } catch (const InputError& error) {
+      status = kInputUnreadable;
+      line = {error.what(), error_json(error)};
+      if (line.words.starts_with(file + ": ")) line.words.erase(0, file.size() + 2);
+    } catch (const std::bad_alloc&) {
+      status = kFailure;
+      line = {"out of memory", nullptr};
+    }
+    worst = std::max(worst, status);
+    if (json_) {
+      nlohmann::ordered_json object;
+      object["schema"] = schema_json("file");
+      object["file"] = file;
+      object["status"] = status;
+      object["words"] = line.words;
+      object["report"] = std::move(line.report);
+      std::cout << dump(object, kOneLine) << std::endl;
+    } else if (!quiet_) {
+      std::cout << printable(fmt::format("{}  {}  {}", status, file, line.words)) << std::endl;
+    }
+  }
+  return worst;
+}
+
 void Session::print(const std::function<nlohmann::ordered_json()>& object,
-                    const std::function<std::string()>& text) const {
+                    const std::function<std::string()>& text,
+                    const std::function<std::string()>& line) const {
+  if (line_ != nullptr) {
+    line_->words = line();
+    if (json_) line_->report = object();
+    return;
+  }
   if (background_) background_->progress.clear();
   if (json_) {
     std::cout << dump(object()) << "\n";

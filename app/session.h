@@ -7,7 +7,7 @@
 #include <vector>
 
 #include <CLI/CLI.hpp>
-#include <nlohmann/json_fwd.hpp>
+#include <nlohmann/json.hpp>
 
 #include "aguja/formats/read.h"
 #include "aguja/inspect/inspect.h"
@@ -38,6 +38,12 @@ struct OutputOptions {
   void check() const;
 };
 
+/// What `--each-file` gathers of one file.
+struct FileLine {
+  std::string words;                        ///< on one line
+  nlohmann::ordered_json report = nullptr;  ///< what the command alone prints as JSON, if asked
+};
+
 /// Options that every command has, and what they lead to.
 class Session {
  public:
@@ -48,6 +54,9 @@ class Session {
 
   /// Adds `--unit`, `--from` and `--as-one` alone.
   void add_reading(CLI::App& command);
+  /// Adds `--each-file`: see `run_each_file`.
+  void add_each_file(CLI::App& command);
+  [[nodiscard]] bool each_file() const { return each_file_; }
   /// Adds `--parts-apart`, for commands that give verdicts.
   void add_parts_apart(CLI::App& command);
   /// Reads one file.
@@ -76,15 +85,24 @@ class Session {
   /// Stages so far, with `total`, and the memory that was needed.
   [[nodiscard]] RunFacts facts() const;
 
-  /// Prints the JSON object if asked for, else `text()` unless quiet.
+  /// Prints the JSON object if asked for, else `text()` unless quiet. With `--each-file` `line()`
+  /// is kept for the file's line instead.
   void print(const std::function<nlohmann::ordered_json()>& object,
-             const std::function<std::string()>& text) const;
+             const std::function<std::string()>& text,
+             const std::function<std::string()>& line = {}) const;
+  /// Takes one file of several: `print` tells `line` of it.
+  void begin_file(const std::string& file, FileLine& line);
   /// Characters a line, of the terminal or 100.
   [[nodiscard]] static std::size_t width();
 
   /// Runs one command's work with the asked number of threads, and turns errors into messages and
   /// exit status.
   [[nodiscard]] int run(const std::function<int()>& work);
+
+  /// Prints a line for each file as soon as `work` is done with it; gives the worst status. What
+  /// cannot be read or fails has its line too, and ends nothing.
+  [[nodiscard]] int for_each_file(
+      const std::function<int(const std::string& file, FileLine& line)>& work);
 
  protected:
   std::string sew_;  ///< how far apart edges of surface models may lie that are sewn
@@ -103,12 +121,24 @@ class Session {
   std::string longest_;
   bool as_one_ = false;
   bool parts_apart_ = false;
+  bool each_file_ = false;
+  FileLine* line_ = nullptr;
   bool json_ = false;
   bool quiet_ = false;
   int threads_ = 0;
   StageTimes times_;
   std::shared_ptr<Background> background_;
 };
+
+/// `--each-file`: a copy of the command does its work for each file, as if it were alone.
+template <typename SomeCommand>
+[[nodiscard]] int run_each_file(SomeCommand& command, int (SomeCommand::*work)()) {
+  return command.for_each_file([&](const std::string& file, FileLine& line) {
+    SomeCommand one = command;
+    one.begin_file(file, line);
+    return (one.*work)();
+  });
+}
 
 /// Adds `surface`, where the model was read from surfaces.
 void add_surface(nlohmann::ordered_json& object, const Model& model);

@@ -63,12 +63,18 @@ class PatchCollapser {
       if (!contract_one() && !flip_one()) return false;
     }
   }
-  [[nodiscard]] std::optional<RefusalReason> reason() const { return reason_; }
+  [[nodiscard]] Refusal refusal(const Point& place) const {
+    if (reason_ == RefusalReason::beyond_budget) return beyond_budget(place, needed_);
+    return {reason_.value_or(RefusalReason::no_gain), place, {}};
+  }
 
  private:
   bool attempt(const Replacement& r) {
     if (const auto reason = mesh_.examine(r, kInfinity)) {
       if (!reason_ || *reason == RefusalReason::beyond_budget) reason_ = *reason;
+      if (*reason == RefusalReason::beyond_budget) {
+        needed_ = std::min(needed_, mesh_.budget_for(r));
+      }
       return false;
     }
     // What takes the place of the set's triangles and was not contracted is still of the set.
@@ -122,6 +128,7 @@ class PatchCollapser {
   std::vector<TriangleId> triangles_;
   std::uint32_t operation_;
   std::optional<RefusalReason> reason_;
+  double needed_ = kInfinity;  // the least budget among the ways that were beyond it
 };
 
 Vector patch_normal_of(const Mesh& mesh, TriangleId id) {
@@ -188,7 +195,7 @@ Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, c
                       Progress* progress) {
   const EdgeTable edges(mesh.triangles, mesh.points.size());
   const auto sets = connected_sets(mesh, edges, triangles);
-  std::map<std::uint32_t, RefusalReason> failed;
+  std::map<std::uint32_t, Refusal> failed;
   std::size_t done = 0;
   Change change;
   // What cannot be contracted as a whole is left as it was: all is done again without it.
@@ -202,15 +209,16 @@ Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, c
           for (std::uint32_t s = 0; s < sets.size(); ++s) {
             advance(progress, "absorb", static_cast<double>(s) / static_cast<double>(sets.size()));
             if (failed.contains(s)) continue;
+            const Point& at = mesh.point(mesh.triangle(sets[s][0])[0]);
             if (s < banned.size() && banned[s]) {
-              failed[s] = RefusalReason::crossing;
+              failed[s] = {RefusalReason::crossing, at, {}};
               continue;
             }
             PatchCollapser collapser(edited, sets[s], s);
             if (collapser.run()) {
               ++done;
             } else {
-              failed[s] = collapser.reason().value_or(RefusalReason::no_gain);
+              failed[s] = collapser.refusal(at);
             }
           }
         },
@@ -218,7 +226,7 @@ Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, c
   } while (failed.size() != known);
   change.done = done;
   if (done > 0) change.methods.push_back("narrow sides contracted");
-  for (const auto& [s, reason] : failed) {
+  for (const auto& [s, refusal] : failed) {
     // What is left of the set.
     const std::set<TriangleId> own(sets[s].begin(), sets[s].end());
     std::vector<TriangleId> left;
@@ -233,8 +241,7 @@ Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, c
         continue;
       }
     }
-    const Triangle& t = mesh.triangle(sets[s][0]);
-    change.refused.push_back({reason, mesh.point(t[0]), {}});
+    change.refused.push_back(refusal);
   }
   std::sort(change.methods.begin(), change.methods.end());
   change.methods.erase(std::unique(change.methods.begin(), change.methods.end()),

@@ -153,9 +153,8 @@ Change close_gap(const Mesh& mesh, std::span<const TriangleId> triangles, const 
   if (options.method == GapMethod::move || (options.method == GapMethod::automatic && fits)) {
     if (!fits) {
       Change nothing = unchanged(distinct, budget);
-      nothing.refused.push_back({RefusalReason::beyond_budget,
-                                 distinct.point(distinct.triangle(triangles[0])[0]),
-                                 "it is " + short_text(options.width) + " wide"});
+      nothing.refused.push_back(
+          beyond_budget(distinct.point(distinct.triangle(triangles[0])[0]), options.width + spent));
       return nothing;
     }
     Change moved =

@@ -33,6 +33,7 @@ class Collapser {
   bool mend(TriangleId t, std::uint32_t target) {
     target_ = target;
     reason_.reset();
+    needed_ = kInfinity;
     if (target < banned_.size() && banned_[target]) return false;
     if (!mesh_.is_there(t)) return true;
     if (has_equal_corners(mesh_.triangle(t))) {
@@ -42,7 +43,11 @@ class Collapser {
     if (contract(t) || flip_longest(t)) return true;
     return flip_aside(t);
   }
-  [[nodiscard]] std::optional<RefusalReason> reason() const { return reason_; }
+  [[nodiscard]] std::optional<Refusal> refusal(const Point& place) const {
+    if (!reason_) return std::nullopt;
+    if (*reason_ == RefusalReason::beyond_budget) return beyond_budget(place, needed_);
+    return Refusal{*reason_, place, {}};
+  }
 
   bool contract_edge(VertexId a, VertexId b, bool improve) {
     if (crosses_a_wall(mesh_, a, b)) {
@@ -81,6 +86,9 @@ class Collapser {
     }
     if (const auto reason = mesh_.examine(r, kInfinity)) {
       note(*reason);
+      if (*reason == RefusalReason::beyond_budget) {
+        needed_ = std::min(needed_, mesh_.budget_for(r));
+      }
       return false;
     }
     mesh_.apply(r, target_);
@@ -149,6 +157,7 @@ class Collapser {
   const std::vector<bool>& banned_;
   std::uint32_t target_ = 0;
   std::optional<RefusalReason> reason_;
+  double needed_ = kInfinity;  // the least budget among the ways that were beyond it
 };
 
 void check_mesh(const Mesh& mesh, std::span<const TriangleId> triangles) {
@@ -173,7 +182,7 @@ constexpr int kMostCollapsePasses = 6;
 Change collapse(const Mesh& mesh, std::span<const TriangleId> triangles,
                 const CollapseOptions& options, const Budget& budget, Progress* progress) {
   check_mesh(mesh, triangles);
-  std::map<std::uint32_t, RefusalReason> refused;
+  std::map<std::uint32_t, Refusal> refused;
   std::size_t done = 0;
   Change change = run_operations(
       mesh, budget,
@@ -193,8 +202,10 @@ Change collapse(const Mesh& mesh, std::span<const TriangleId> triangles,
             }
             still.push_back(t);
             const bool is_banned = t.value < banned.size() && banned[t.value];
-            refused[t.value] = is_banned ? RefusalReason::crossing
-                                         : collapser.reason().value_or(RefusalReason::no_gain);
+            const Point at = middle_of(mesh, t);
+            refused[t.value] =
+                is_banned ? Refusal{RefusalReason::crossing, at, {}}
+                          : collapser.refusal(at).value_or(Refusal{RefusalReason::no_gain, at, {}});
           }
           if (still.size() == left.size()) break;
           left = std::move(still);
@@ -203,9 +214,7 @@ Change collapse(const Mesh& mesh, std::span<const TriangleId> triangles,
       [](std::uint32_t) {});
   change.done = done;
   if (done > 0) change.methods = {"edges contracted and flipped"};
-  for (const auto& [t, reason] : refused) {
-    change.refused.push_back({reason, middle_of(mesh, {t}), {}});
-  }
+  for (const auto& refusal : refused) change.refused.push_back(refusal.second);
   return change;
 }
 
@@ -214,7 +223,8 @@ Change collapse_edge(const Mesh& mesh, VertexId a, VertexId b, const Budget& bud
   if (std::max(a.value, b.value) >= mesh.points.size() || a == b) {
     throw ArgumentError("collapse: two different vertices are needed");
   }
-  std::optional<RefusalReason> reason;
+  const Point middle = 0.5 * (mesh.point(a) + mesh.point(b));
+  std::optional<Refusal> refusal;
   bool done = false;
   Change change = run_operations(
       mesh, budget,
@@ -223,14 +233,14 @@ Change collapse_edge(const Mesh& mesh, VertexId a, VertexId b, const Budget& bud
         if (!banned.empty()) return;
         Collapser collapser(edited, {}, banned);
         done = collapser.contract_edge(a, b, false);
-        reason = collapser.reason();
+        refusal = collapser.refusal(middle);
       },
-      [&](std::uint32_t) { reason = RefusalReason::crossing; });
+      [&](std::uint32_t) {
+        refusal = Refusal{RefusalReason::crossing, middle, {}};
+      });
   change.done = done ? 1 : 0;
   if (!done) {
-    change.refused.push_back({reason.value_or(RefusalReason::no_gain),
-                              Point(0.5 * (mesh.point(a) + mesh.point(b))),
-                              {}});
+    change.refused.push_back(refusal.value_or(Refusal{RefusalReason::no_gain, middle, {}}));
   }
   return change;
 }

@@ -327,6 +327,28 @@ std::optional<RefusalReason> EditableMesh::examine(const Replacement& r, double 
   return std::nullopt;
 }
 
+double EditableMesh::budget_for(const Replacement& r) const {
+  double spent_so_far = 0;
+  std::vector<TriangleCorners> before, after;
+  Box box;
+  for (const TriangleId t : r.remove) {
+    spent_so_far = std::max(spent_so_far, spent(t));
+    before.push_back(corners(t));
+  }
+  for (const auto& added : r.add) after.push_back(corners(added.triangle));
+  for (const auto& t : before) box.extend(box_of(t));
+  for (const auto& t : after) box.extend(box_of(t));
+  // A bound is found for each limit that is above the distance, the nearer the closer.
+  constexpr double kStart = 1e-3, kGrowth = 1.5;
+  double limit = std::max(budget_.distance, kStart * box.diagonal());
+  for (; limit < 2 * box.diagonal(); limit *= kGrowth) {
+    const auto there = distance_within_facing(after, before, limit);
+    const auto back = there ? distance_within_facing(before, after, limit) : std::nullopt;
+    if (back) return spent_so_far + std::max(*there, *back);
+  }
+  return spent_so_far + limit;
+}
+
 void EditableMesh::apply(const Replacement& r, std::uint32_t operation) {
   double used = 0;
   for (const TriangleId t : r.remove) used = std::max(used, spent(t));

@@ -66,6 +66,8 @@ class EditableMesh {
                                                      bool may_pinch = false);
   /// Sets of triangles at the vertex that hang together by edges there.
   [[nodiscard]] std::size_t fans_at(VertexId v) const;
+  /// The budget with which `examine` would not say that it is beyond it.
+  [[nodiscard]] double budget_for(const Replacement& r) const;
   /// Carries out what `examine` found sound just before. `operation` tells who did it.
   void apply(const Replacement& r, std::uint32_t operation);
   /// Without looking; nothing is said of the budget.

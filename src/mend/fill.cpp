@@ -53,12 +53,15 @@ Point place_of(std::span<const Point> points, const Opening& opening) {
   return sum / static_cast<double>(std::max<std::size_t>(count, 1));
 }
 
-Box box_of_opening(std::span<const Point> points, const Opening& opening) {
-  Box box;
+// As findings measure openings.
+double rim_length(std::span<const Point> points, const Opening& opening) {
+  double length = 0;
   for (const Loop& loop : opening.loops) {
-    for (const VertexId v : loop) box.extend(points[v.value]);
+    for (std::size_t i = 0; i < loop.size(); ++i) {
+      length += (points[loop[(i + 1) % loop.size()].value] - points[loop[i].value]).norm();
+    }
   }
-  return box;
+  return length;
 }
 
 }  // namespace
@@ -506,10 +509,10 @@ FilledWishes fill_each(const KnownMesh& known, std::span<const FillWish> wishes,
   std::vector<std::size_t> open;
   for (std::size_t i = 0; i < wishes.size(); ++i) {
     const FillOptions& options = wishes[i].options;
-    const double size = box_of_opening(mesh.points, openings(i)).diagonal();
+    const double size = rim_length(mesh.points, openings(i));
     if (size < options.least_size || (options.largest_size && size > *options.largest_size)) {
       refused[i].push_back({RefusalReason::size_limit, place_of(mesh.points, openings(i)),
-                            "its size is " + short_text(size)});
+                            "its rim is " + short_text(size) + " long"});
     } else {
       open.push_back(i);
     }

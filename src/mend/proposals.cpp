@@ -192,7 +192,7 @@ class Proposer {
         : openings(mesh, tolerance, {tolerance}), filler(openings.known(), tolerance) {}
     std::shared_ptr<const KnownMesh> read;
     // What speaks against closing this one by a cap unasked; all of the part are judged together.
-    [[nodiscard]] CapVerdict doubt_of(const Opening& opening, double tolerance) {
+    [[nodiscard]] RimVerdict doubt_of(const Opening& opening, double tolerance) {
       if (!verdicts) {
         verdicts = judge_caps(openings.known(), openings.all());
         for (std::size_t i = 0; i < openings.all().size(); ++i) {
@@ -200,20 +200,19 @@ class Proposer {
         }
       }
       const auto at = number.find(opening.loops[0]);
-      CapVerdict verdict = at == number.end() ? CapVerdict{} : (*verdicts)[at->second];
+      RimVerdict verdict = at == number.end() ? RimVerdict{} : (*verdicts)[at->second];
       const bool may_be_corner =
           verdict.doubt == CapDoubt::none || verdict.doubt == CapDoubt::inlet;
       if (may_be_corner && misses_a_corner(openings.known(), filler, opening, tolerance)) {
         return {CapDoubt::corner,
                 "its neighbours carried on meet close by: a corner may be missing",
-                FillMethod::extend,
                 {}};
       }
       return verdict;
     }
     FindingOpenings openings;
     Filler filler;
-    std::optional<std::vector<CapVerdict>> verdicts = {};
+    std::optional<std::vector<RimVerdict>> verdicts = {};
     std::map<Loop, std::size_t> number = {};
   };
 
@@ -244,14 +243,16 @@ class Proposer {
       if (made != nullptr) step.why = made->why;
       return made != nullptr;
     });
-    CapVerdict doubt;
+    RimVerdict doubt;
     for (const Opening& o : openings) {
       if (flat && doubt.doubt == CapDoubt::none) doubt = view->doubt_of(o, tolerance_);
     }
     if (doubt.doubt != CapDoubt::none) {
       step.why = doubt.why;
-      if (doubt.rather) step.method = std::string(slug(*doubt.rather)) + ", or flat";
-      if (doubt.doubt == CapDoubt::corner) {
+      if (doubt.doubt == CapDoubt::fits_another) {
+        step.method = std::string(slug(FillMethod::ruled)) + ", or flat";
+      } else if (doubt.doubt == CapDoubt::corner) {
+        step.method = std::string(slug(FillMethod::extend)) + ", or flat";
         step.settings["prefer"] = std::string(slug(FillMethod::extend));
       }
       if (doubt.partner) {

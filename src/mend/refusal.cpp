@@ -2,6 +2,8 @@
 
 #include <array>
 
+#include "base/short_text.h"
+
 namespace aguja {
 namespace {
 
@@ -34,5 +36,10 @@ const Words& words(RefusalReason reason) { return kWords.at(static_cast<std::siz
 
 std::string_view slug(RefusalReason reason) { return words(reason).slug; }
 std::string_view text(RefusalReason reason) { return words(reason).text; }
+
+Refusal beyond_budget(const Point& place, double budget) {
+  constexpr double kRoundedUp = 1.005;
+  return {RefusalReason::beyond_budget, place, "it needs " + short_text(kRoundedUp * budget)};
+}
 
 }  // namespace aguja

@@ -131,8 +131,10 @@ Change weld_rims(const Mesh& mesh, double tolerance, std::span<const TriangleId>
             std::optional<RefusalReason> reason;
             if (i < banned.size() && banned[i]) reason = RefusalReason::crossing;
             if (pinching.contains(i)) reason = RefusalReason::pinch;
-            if (0.5 * distance + std::max(spent_at(a), spent_at(b)) > budget.distance) {
-              reason = RefusalReason::beyond_budget;
+            const double needed = 0.5 * distance + std::max(spent_at(a), spent_at(b));
+            if (needed > budget.distance) {
+              refused.push_back(beyond_budget(middle, needed));
+              continue;
             }
             const VertexId to = edited.add_point(middle);
             const Replacement r = contraction(edited, a, b, to);

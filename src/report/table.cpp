@@ -39,6 +39,11 @@ std::string TextTable::text(std::size_t width) const {
   widths.back() =
       std::min(widths.back(), std::max(kLeastLast, width - std::min(width, before_last)));
 
+  // Words of the last column go on below, where it is wide enough to read them so.
+  constexpr std::size_t kLeastWrapped = 20;
+  const std::size_t last = columns_.size() - 1;
+  const bool wraps = columns_[last].align == Align::left && widths[last] >= kLeastWrapped;
+
   std::string out;
   const auto line = [&](const auto& cell) {
     std::string text = "  ";
@@ -51,7 +56,22 @@ std::string TextTable::text(std::size_t width) const {
     out += text.substr(0, text.find_last_not_of(' ') + 1) + "\n";
   };
   line([&](std::size_t c) -> std::string_view { return columns_[c].head; });
-  for (const auto& row : rows_) line([&](std::size_t c) -> std::string_view { return row[c]; });
+  for (const auto& row : rows_) {
+    if (!wraps || width_of(row[last]) <= widths[last]) {
+      line([&](std::size_t c) -> std::string_view { return row[c]; });
+      continue;
+    }
+    std::string rest = wrapped(row[last], widths[last], 0);
+    for (bool first = true; !rest.empty(); first = false) {
+      const std::size_t end = rest.find('\n');
+      line([&](std::size_t c) -> std::string_view {
+        return c == last ? std::string_view(rest).substr(0, end)
+               : first   ? row[c]
+                         : std::string_view();
+      });
+      rest.erase(0, end + 1);
+    }
+  }
   return out;
 }
 

@@ -414,6 +414,50 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
   return text;
 }
 
+std::string inspect_line(const Model& model, const Inspection& inspection, bool some_kinds) {
+  std::string line = answer(model, inspection, {.some_kinds = some_kinds});
+  line.erase(line.find_last_not_of(".\n") + 1);
+  // Kinds by severity, as they first come: worst first.
+  std::vector<std::pair<FindingKind, std::size_t>> kinds;
+  for (const Finding& f : inspection.findings) {
+    if (f.severity == Severity::note || f.waived) continue;
+    const auto known =
+        std::find_if(kinds.begin(), kinds.end(), [&](const auto& k) { return k.first == f.kind; });
+    if (known == kinds.end()) {
+      kinds.emplace_back(f.kind, 1);
+    } else {
+      ++known->second;
+    }
+  }
+  for (const auto& [kind, count] : kinds) {
+    line += fmt::format("{}{} {}", kind == kinds.front().first ? " (" : ", ", slug(kind),
+                        grouped(count));
+  }
+  if (!kinds.empty()) line += ")";
+  return line;
+}
+
+std::string certify_line(const Model& model, const Certificate& certificate,
+                         std::span<const Expectation> expectations) {
+  std::string line(slug(certificate.verdict));
+  if (certificate.encloses && volume_doubt(certificate).empty()) {
+    line += fmt::format(", volume {} {}³", brief(certificate.mass.volume), symbol(model.unit));
+  }
+  for (const Expectation& e : expectations) {
+    line += fmt::format(", expected {} {}", e.what,
+                        !e.is_told() ? "cannot be told"
+                        : e.is_met() ? "met"
+                                     : "missed");
+  }
+  if (!certificate.reasons.empty()) {
+    const Reason& worst = certificate.reasons.front();
+    line += fmt::format(": {}{}", worst.part.empty() ? "" : worst.part + ": ", worst.text);
+    const std::size_t more = certificate.reasons.size() - 1;
+    if (more > 0) line += fmt::format(" ({})", plural(more, "more reason"));
+  }
+  return line;
+}
+
 std::string stitch_text(const Model& model, const StitchReport& report, std::string_view file,
                         const TextOptions& options) {
   constexpr std::size_t kMostRows = 12;

@@ -612,6 +612,29 @@ class ToolTest(unittest.TestCase):
         # The pod is in both.
         self.assertEqual([p["relation"] for p in report["pairs"] if p["relation"] != "touching"], ["identical"])
 
+    def test_each_file_has_its_line_and_the_status_that_it_has_alone(self):
+        broken = self.folder / "broken.stl"
+        broken.write_bytes(b"solid x\nfacet")
+        files = [self.folder / "pod.stl", self.folder / "box-sheet.stl", broken, self.folder / "clamp.step"]
+        schema = json.loads((SOURCE / "docs" / "schema" / "file.schema.json").read_text())
+        for command in (["inspect"], ["certify"], ["certify", "--expect-volume", "1e9"]):
+            text = run(*command, "--each-file", *files)
+            lines = text.stdout.splitlines()
+            self.assertEqual(len(lines), len(files))
+            result = run(*command, "--each-file", *files, "--json")
+            self.assertEqual(text.returncode, 3)
+            self.assertEqual(result.returncode, 3)
+            for file, line, shown in zip(files, result.stdout.splitlines(), lines, strict=True):
+                of = json.loads(line)
+                jsonschema.validate(of, schema, jsonschema.Draft202012Validator)
+                alone = run(*command, file, "--json")
+                self.assertEqual((of["file"], of["status"]), (str(file), alone.returncode))
+                self.assertEqual(without_facts(of["report"]), without_facts(json.loads(alone.stdout)))
+                self.assertEqual(shown, f"{of['status']}  {file}  {of['words']}")
+        self.assertEqual(run("inspect", "--each-file", files[0]).returncode, 0)
+        self.assertEqual(run("inspect", "--each-file", files[0], "--page", self.folder / "x.html").returncode, 2)
+        self.assertEqual(run("certify", "--each-file", files[0], "--unit", "parsec").returncode, 2)
+
     def test_expectations_of_surface_models_are_told_with_finer_facets(self):
         clamp = self.folder / "clamp.step"
         true = self.report("certify", clamp, "--chord", "0.001mm")["volume"]

@@ -90,6 +90,16 @@ TEST(CapEvidence, SaysWhyACapIsNotPutInUnasked) {
       is_said = is_said || step.why.find(c.said) != std::string::npos;
     }
     EXPECT_TRUE(is_said);
+    // What the rims alone tell stands in the finding, too.
+    const bool by_rims = !c.said.empty() && c.said != "decision" && c.said != "corner";
+    bool is_in_finding = !by_rims;
+    for (const Finding& f : inspect(model_of(c.mesh)).findings) {
+      is_in_finding = is_in_finding || f.detail.find(c.said) != std::string::npos;
+      if (!by_rims && f.kind == FindingKind::opening) {
+        EXPECT_EQ(f.detail, "closed loop");
+      }
+    }
+    EXPECT_TRUE(is_in_finding);
     MendOptions options;
     options.accepted.all = true;
     const MendResult result = mend(model_of(c.mesh), options);

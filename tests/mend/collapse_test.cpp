@@ -97,6 +97,24 @@ TEST(Collapse, WhatIsBeyondTheBudgetIsLeftAndSaidSo) {
   EXPECT_FALSE(change.refused.empty());
 }
 
+TEST(Collapse, ARefusalForTheBudgetSaysWhichBudgetWouldDo) {
+  const Mesh mesh = with_distinct_points(test::sphere(12));
+  int refused = 0;
+  for (const Triangle& t : mesh.triangles) {
+    const VertexId a = t[0], b = t[1];
+    const Change tight = collapse_edge(mesh, a, b, {1e-4, {}});
+    if (tight.done > 0 || tight.refused[0].reason != RefusalReason::beyond_budget) continue;
+    ++refused;
+    const std::string& detail = tight.refused[0].detail;
+    ASSERT_TRUE(detail.starts_with("it needs ")) << detail;
+    const double needed = std::stod(detail.substr(std::string("it needs ").size()));
+    const Change wide = collapse_edge(mesh, a, b, {needed, {}});
+    EXPECT_EQ(wide.done, 1u) << needed;
+    EXPECT_EQ(collapse_edge(mesh, a, b, {0.5 * needed, {}}).done, 0u) << needed;
+  }
+  EXPECT_GT(refused, 100);
+}
+
 TEST(Collapse, NeverPinchesAThinWall) {
   // A plate far thinner than the budget: contracting its rim would close it.
   const Mesh plate = grid_box(3, {1, 1, 1e-4});

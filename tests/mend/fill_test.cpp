@@ -415,13 +415,13 @@ TEST(Fill, SizeLimitsLeaveOpeningsOut) {
   });
   ASSERT_EQ(openings_of(open).size(), 2u);
   FillOptions options;
-  options.largest_size = 0.4;
+  options.largest_size = 1.2;
   Change change = fill(open, openings_of(open), options);
   EXPECT_EQ(change.done, 1u);
   ASSERT_EQ(change.refused.size(), 1u);
   EXPECT_EQ(change.refused[0].reason, RefusalReason::size_limit);
   options = {};
-  options.least_size = 0.4;
+  options.least_size = 1.2;
   change = fill(open, openings_of(open), options);
   EXPECT_EQ(change.done, 1u);
   options.least_size = -1;

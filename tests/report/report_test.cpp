@@ -19,13 +19,18 @@ const demo::DemoModel& demo_model(const std::string& name) {
   return *std::find_if(models.begin(), models.end(), [&](const auto& m) { return m.name == name; });
 }
 
-TEST(TextTable, AlignsCutsAndCountsCharactersNotBytes) {
+TEST(TextTable, AlignsCutsWrapsAndCountsCharactersNotBytes) {
   TextTable table({{"kind", Align::left}, {"n", Align::right}, {"what", Align::left}});
   table.add({"é", "7", "a rather long explanation of it"});
   table.add({"crack", "1000", "short"});
   EXPECT_EQ(table.text(30),
             "  kind      n  what\n"
             "  é         7  a rather long …\n"
+            "  crack  1000  short\n");
+  EXPECT_EQ(table.text(36),
+            "  kind      n  what\n"
+            "  é         7  a rather long\n"
+            "               explanation of it\n"
             "  crack  1000  short\n");
   EXPECT_EQ(TextTable({{"a"}}).text(30), "");
 }

@@ -38,7 +38,7 @@ struct FillOptions {
   /// How far a rim may be off a plane to be called flat, and neighbours off the surface that they
   /// are taken for; model units, >= 0.
   double tolerance = 0;
-  /// Openings whose box has a diagonal outside of these are refused.
+  /// Openings whose rims are longer or shorter are refused.
   double least_size = 0;
   std::optional<double> largest_size = {};
   /// `ruled`: the two places that are joined first, one on each rim or side; found if left out.

@@ -35,4 +35,7 @@ struct Refusal {
   std::string detail = {};  ///< one clause; may be empty
 };
 
+/// What `beyond_budget` needs: a little more than `budget`, to three digits.
+[[nodiscard]] Refusal beyond_budget(const Point& place, double budget);
+
 }  // namespace aguja

@@ -24,6 +24,11 @@ struct TextOptions {
                                        std::optional<Density> density,
                                        std::span<const Expectation> expectations,
                                        const TextOptions& options = {});
+/// The answer on one line, for lists of files.
+[[nodiscard]] std::string inspect_line(const Model& model, const Inspection& inspection,
+                                       bool some_kinds = false);
+[[nodiscard]] std::string certify_line(const Model& model, const Certificate& certificate,
+                                       std::span<const Expectation> expectations = {});
 /// `model`: as it was read. Lists at most so many refused joins and rims.
 [[nodiscard]] std::string stitch_text(const Model& model, const StitchReport& report,
                                       std::string_view file, const TextOptions& options = {});

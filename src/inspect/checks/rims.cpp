@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <numeric>
 #include <optional>
 #include <unordered_map>
 #include <unordered_set>
@@ -11,6 +13,7 @@
 #include "base/short_text.h"
 #include "inspect/checks.h"
 #include "inspect/grouping.h"
+#include "inspect/rim_evidence.h"
 
 namespace aguja {
 namespace {
@@ -76,6 +79,7 @@ class Left {
 
   [[nodiscard]] const Rims& rims() const { return surface_.rims(); }
   [[nodiscard]] std::span<const Point> points() const { return points_; }
+  [[nodiscard]] std::span<const Triangle> triangles() const { return triangles_; }
   [[nodiscard]] std::size_t component_of(const Rim& rim) const {
     return component(surface_.edges().uses(rim.edges[0])[0].triangle().value);
   }
@@ -115,6 +119,19 @@ class Left {
   /// Does the component enclose next to nothing once its rims are capped?
   [[nodiscard]] bool is_sheet(std::size_t component) const {
     return aguja::is_sheet(view_.material->bodies[component], view_.limits[Limit::sheet]);
+  }
+
+  [[nodiscard]] RimShape shape_of(const Rim& rim) const {
+    std::vector<CapSide> sides;
+    for (const EdgeId e : rim.edges) {
+      const EdgeUse use = surface_.edges().uses(e)[0];
+      const Triangle& t = triangles_[use.triangle().value];
+      const auto corner = [&](std::size_t k) -> const Point& {
+        return points_[t[(use.corner() + k) % 3].value];
+      };
+      sides.push_back({corner(1), corner(0), {corner(0), corner(1), corner(2)}});
+    }
+    return shape_of_rim(sides);
   }
 
   /// The mean direction from the rim into the surface, weighted by length.
@@ -211,6 +228,30 @@ std::optional<double> band_between(const Left& left, const SheetLoop& a, const S
   return offset.norm();
 }
 
+// Rims in one plane, one within the other, bound one face with holes.
+void mark_islands(std::vector<RimShape>& rims) {
+  constexpr double kOnePlane = 0.01;  // of the larger one's radius
+  constexpr std::size_t kMostOuter = 100;
+  std::vector<std::size_t> by_size(rims.size());
+  std::iota(by_size.begin(), by_size.end(), std::size_t{0});
+  std::stable_sort(by_size.begin(), by_size.end(),
+                   [&](std::size_t a, std::size_t b) { return rims[a].radius > rims[b].radius; });
+  for (std::size_t i = 0; i < std::min(kMostOuter, rims.size()); ++i) {
+    RimShape& outer = rims[by_size[i]];
+    for (std::size_t j = i + 1; j < rims.size(); ++j) {
+      RimShape& inner = rims[by_size[j]];
+      const Vector between = inner.middle - outer.middle;
+      if (between.norm() > outer.radius ||
+          std::fabs(between.dot(outer.normal)) > kOnePlane * outer.radius ||
+          std::fabs(inner.normal.dot(outer.normal)) < 1 - kOnePlane) {
+        continue;
+      }
+      outer.has_islands = inner.has_islands = true;
+    }
+  }
+}
+
+constexpr std::size_t kNone = std::numeric_limits<std::size_t>::max();
 constexpr std::size_t kMostLoopsForBands = 300;
 constexpr std::size_t kLongestLoopForBands = 20000;
 
@@ -240,6 +281,21 @@ void report_openings(const PartView& view, FindingSink& sink) {
       }
     }
   }
+  // What speaks against a flat cap; a rim that is none of a whole opening is not asked.
+  std::vector<RimShape> shapes;
+  std::vector<std::size_t> shape_of(loops.size(), kNone);
+  for (std::size_t i = 0; i < loops.size(); ++i) {
+    const Rim rim = left.rims()[loops[i].rim];
+    if (partner[i] || !rim.is_loop() || left.is_sheet(left.component_of(rim))) continue;
+    shape_of[i] = shapes.size();
+    shapes.push_back(left.shape_of(rim));
+  }
+  mark_islands(shapes);
+  Box box;
+  for (const Triangle& t : left.triangles()) {
+    for (const VertexId v : t.corner) box.extend(left.points()[v.value]);
+  }
+  const std::vector<RimVerdict> verdicts = judge_rims(shapes, box.diagonal());
   // Rims that meet other rims in a point begin and end there.
   std::unordered_map<std::uint32_t, std::size_t> ends;
   for (std::size_t i = 0; i < left.rims().size(); ++i) {
@@ -270,6 +326,9 @@ void report_openings(const PartView& view, FindingSink& sink) {
     const Rim rim = left.rims()[loops[i].rim];
     finding.detail = rim.is_loop() ? "closed loop" : "open run between branching vertices";
     if (rim.is_loop() && ends[rim.vertices.front().value] > 2) finding.detail += ", pinched";
+    if (shape_of[i] != kNone && verdicts[shape_of[i]].doubt != CapDoubt::none) {
+      finding.detail += "; " + verdicts[shape_of[i]].why;
+    }
     if (partner[i]) {
       add(loops[*partner[i]]);
       finding.place = 0.5 * (loops[i].center + loops[*partner[i]].center);

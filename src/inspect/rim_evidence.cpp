@@ -1,0 +1,150 @@
+#include "inspect/rim_evidence.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <utility>
+
+#include <Eigen/Geometry>
+
+namespace aguja {
+namespace {
+
+// Normals within this cosine are of one plane; beyond the other one a wall ends at the rim.
+constexpr double kCapPlane = 0.99619469809174555;  // cos 5 degrees
+constexpr double kCapWall = 0.34202014332566873;   // cos 70 degrees
+// Rims are alike if length and area differ by no more than this part, and face each other if the
+// line between them is within this cosine of both normals.
+constexpr double kAlikeRims = 0.02;
+constexpr double kFacingRims = 0.98480775301220802;  // cos 10 degrees
+// Of the rim's length: so much of it must be of a kind for the rim to be called so.
+constexpr double kNearlyAllOfRim = 0.95;
+// A rim that is so small a part of the model lost a triangle; it is no inlet.
+constexpr double kLeastInlet = 0.01;  // of the diagonal
+constexpr double kFlatEnd = 0.01;     // of its radius
+
+bool are_alike(double a, double b) { return std::fabs(a - b) <= kAlikeRims * std::max(a, b); }
+
+// How far aside of each other the two rims lie, if they face each other with nothing between.
+std::optional<double> offset_of_fit(const RimShape& a, const RimShape& b) {
+  if (a.has_islands || b.has_islands || !are_alike(a.length, b.length) ||
+      !are_alike(a.area, b.area) || a.normal.dot(b.normal) > -kFacingRims) {
+    return std::nullopt;
+  }
+  const Vector between = b.middle - a.middle;
+  const double distance = between.norm();
+  if (distance <= 0) return std::nullopt;
+  const Vector axis = between / distance;
+  if (std::fabs(axis.dot(a.normal)) < kFacingRims) return std::nullopt;
+  // Walls that run from one to the other are there already.
+  constexpr double kTowards = 0.5;
+  if (a.away.dot(axis) >= kTowards || b.away.dot(-axis) >= kTowards) return std::nullopt;
+  return (between - between.dot(a.normal) * a.normal).norm();
+}
+
+// Those that fit each other, the most square pairs first, the nearer ones of equal ones.
+void pair_rims_that_fit(std::span<const RimShape> rims, std::vector<RimVerdict>& verdicts) {
+  std::vector<std::size_t> by_length(rims.size());
+  std::iota(by_length.begin(), by_length.end(), std::size_t{0});
+  std::sort(by_length.begin(), by_length.end(),
+            [&](std::size_t a, std::size_t b) { return rims[a].length < rims[b].length; });
+  struct Pair {
+    double offset, distance;
+    std::size_t a, b;
+    auto operator<=>(const Pair&) const = default;
+  };
+  std::vector<Pair> pairs;
+  for (std::size_t i = 0; i < by_length.size(); ++i) {
+    const std::size_t a = by_length[i];
+    for (std::size_t j = i + 1; j < by_length.size(); ++j) {
+      const std::size_t b = by_length[j];
+      if (!are_alike(rims[a].length, rims[b].length)) break;
+      const auto offset = offset_of_fit(rims[a], rims[b]);
+      if (!offset) continue;
+      // What differs by rounding alone is equal.
+      const double step = kAlikeRims * rims[a].radius;
+      const double rounded = step > 0 ? std::round(*offset / step) : *offset;
+      pairs.push_back(
+          {rounded, (rims[b].middle - rims[a].middle).norm(), std::min(a, b), std::max(a, b)});
+    }
+  }
+  std::sort(pairs.begin(), pairs.end());
+  for (const Pair& pair : pairs) {
+    if (verdicts[pair.a].partner || verdicts[pair.b].partner) continue;
+    for (const auto& [own, other] : {std::pair(pair.a, pair.b), std::pair(pair.b, pair.a)}) {
+      verdicts[own] = {CapDoubt::fits_another,
+                       "another rim fits it: the surface between the two is missing", other};
+    }
+  }
+}
+
+}  // namespace
+
+RimShape shape_of_rim(std::span<const CapSide> loop) {
+  RimShape rim;
+  rim.edges = loop.size();
+  if (loop.empty()) return rim;
+  Vector area = Vector::Zero();
+  const Point& origin = loop[0].from;
+  for (const CapSide& side : loop) {
+    area += 0.5 * (side.from - origin).cross(side.to - origin);
+    rim.middle += side.from / static_cast<double>(loop.size());
+  }
+  rim.area = area.norm();
+  if (rim.area > 0) rim.normal = area / rim.area;
+  for (const CapSide& side : loop) {
+    const Vector from_middle = side.from - rim.middle;
+    rim.radius = std::max(rim.radius, from_middle.norm());
+    rim.out_of_plane = std::max(rim.out_of_plane, std::fabs(from_middle.dot(rim.normal)));
+    const Vector along = side.to - side.from;
+    const double length = along.norm();
+    rim.length += length;
+    const auto& [a, b, c] = side.triangle;
+    const Vector across_triangle = (b - a).cross(c - a);
+    const double size = across_triangle.norm();
+    const double cosine = size > 0 ? across_triangle.dot(rim.normal) / size : 0;
+    if (cosine > kCapPlane) rim.in_plane += length;
+    if (std::fabs(cosine) < kCapWall) rim.wall += length;
+    for (const Point& corner : side.triangle) {
+      const Vector off = corner - side.from;
+      const Vector across = off - (length > 0 ? off.dot(along) / (length * length) : 0) * along;
+      // The one corner that is not on the rim.
+      if (across.norm() > 0) rim.away += length * across.normalized();
+    }
+  }
+  if (rim.length > 0) {
+    rim.in_plane /= rim.length;
+    rim.wall /= rim.length;
+    rim.away /= rim.length;
+  }
+  return rim;
+}
+
+std::vector<RimVerdict> judge_rims(std::span<const RimShape> rims, double diagonal) {
+  std::vector<RimVerdict> verdicts(rims.size());
+  pair_rims_that_fit(rims, verdicts);
+  std::vector<std::size_t> inlets;
+  for (std::size_t i = 0; i < rims.size(); ++i) {
+    if (verdicts[i].doubt != CapDoubt::none) continue;
+    const RimShape& rim = rims[i];
+    // Three edges are a lost triangle; other holes in a flat face are trimmed out of it.
+    if (rim.in_plane > kNearlyAllOfRim && rim.edges > 3) {
+      verdicts[i] = {CapDoubt::undoes_trim,
+                     "a cap would lie in the face around it: the wall of a hole may be missing",
+                     {}};
+    } else if (rim.wall > kNearlyAllOfRim && rim.out_of_plane <= kFlatEnd * rim.radius &&
+               rim.radius > kLeastInlet * diagonal && !rim.has_islands) {
+      inlets.push_back(i);
+    }
+  }
+  for (const std::size_t i : inlets) {
+    if (inlets.size() < 2) break;
+    verdicts[i] = {CapDoubt::inlet,
+                   "one of " + std::to_string(inlets.size()) +
+                       " flat ends of walls: inlets and outlets are left open on purpose",
+                   {}};
+  }
+  return verdicts;
+}
+
+}  // namespace aguja
