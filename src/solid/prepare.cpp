@@ -23,6 +23,20 @@ Shape shape_of(const PreparedBodyPtr& body, Mesh mesh) {
   return shape;
 }
 
+// Faces of which most is turned.
+std::vector<bool> faces_of(const Orientation& orientation, const Mesh& mesh, std::size_t count) {
+  std::vector<std::size_t> all(count), turned(count);
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    const std::uint32_t face = mesh.patch_of[t].value;
+    if (face >= count) continue;
+    ++all[face];
+    turned[face] += orientation.turned[t];
+  }
+  std::vector<bool> faces(count);
+  for (std::size_t f = 0; f < count; ++f) faces[f] = 2 * turned[f] > all[f];
+  return faces;
+}
+
 }  // namespace
 
 Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progress) {
@@ -49,7 +63,9 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
     Mesh mesh = divide(body, source.chord, options.tessellation, progress);
     if (body.was_sewn()) {
       // Which side is out is told by what the sewn shells enclose.
-      apply(find_orientation(mesh, {.cavities = true}, progress), mesh);
+      const Orientation orientation = find_orientation(mesh, {.cavities = true}, progress);
+      note_turned(body, faces_of(orientation, mesh, body.body.faces.size()));
+      apply(orientation, mesh);
     }
     const auto prepared = std::make_shared<const PreparedBody>(std::move(body));
     errors.push_back(size_errors(*prepared, mesh));

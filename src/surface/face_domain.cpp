@@ -34,6 +34,17 @@ constexpr double kCutSlant = 1e-6;
 // Loops leave room for a cut where the gap between them is at least this part of a turn.
 constexpr double kLeastFreeCut = 1e-6;
 
+// A loop that encloses less than this part of the square of its length runs neither way.
+constexpr double kLeastLoopArea = 1e-12;
+
+double length_of(const std::vector<DomainPoint>& polygon) {
+  double length = 0;
+  for (std::size_t i = 0; i < polygon.size(); ++i) {
+    length += (polygon[(i + 1) % polygon.size()].uv - polygon[i].uv).norm();
+  }
+  return length;
+}
+
 // A loop in parameters, followed continuously: it may end whole periods from where it began.
 struct Followed {
   std::vector<DomainPoint> points;
@@ -97,7 +108,10 @@ class DomainFinder {
       for (Followed& f : around) f.turn_round();
       domain_.polygons.clear();
       if (!connect(around)) return failure(FaceTrouble::Kind::open_loop, at);
-      if (directed) domain_.turned.push_back(surface_.point(at.uv));
+      if (directed) {
+        domain_.turned.push_back(surface_.point(at.uv));
+        domain_.outer_turned = true;
+      }
     }
     std::stable_sort(plain_.begin(), plain_.end(), [](const Followed& a, const Followed& b) {
       return std::fabs(area_of(a.points)) > std::fabs(area_of(b.points));
@@ -111,6 +125,7 @@ class DomainFinder {
                               : failure(FaceTrouble::Kind::open_loop, plain_[0].points[0]);
       }
     }
+    domain_.either_side = directed && is_closed() && !(around.empty() && plain_.empty());
     add_plain(directed);
     for (DomainPoint& place : domain_.places) move_into_polygons(place);
     return std::move(domain_);
@@ -605,10 +620,12 @@ class DomainFinder {
       for (const auto& polygon : domain_.polygons) {
         outside += contains(polygon, f.points[0].uv);
       }
-      const double area = area_of(f.points);
-      if (directed && !f.at_pole && std::fabs(area) > 0 && (area > 0) != (outside % 2 == 0) &&
-          (bands == 0 || outside > 0))
+      const double area = area_of(f.points), length = length_of(f.points);
+      if (directed && !f.at_pole && std::fabs(area) > kLeastLoopArea * length * length &&
+          (area > 0) != (outside % 2 == 0) && (bands == 0 || outside > 0)) {
         domain_.turned.push_back(surface_.point(f.points[0].uv));
+        domain_.outer_turned |= outside == 0;
+      }
       domain_.polygons.push_back(std::move(f.points));
     }
   }

@@ -39,6 +39,8 @@ struct FaceDomain {
   Point off_at = Point::Zero();
   /// Places of loops that run with the face on their right.
   std::vector<Point> turned;
+  bool outer_turned = false;  ///< those of its outside are among them
+  bool either_side = false;   ///< what lies on the other side of its loops would be a face, too
 };
 struct DomainFailure {
   FaceTrouble::Kind kind;

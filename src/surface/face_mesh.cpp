@@ -98,11 +98,14 @@ class FaceMesher {
                              first.step[1], make);
     if (const auto* failure = std::get_if<DomainFailure>(&found)) {
       trouble(failure->kind, failure->place, failure->measure);
+      out_.is_against_loops = directed_ && failure->kind == FaceTrouble::Kind::open_loop;
       return std::move(out_);
     }
     domain_ = std::move(std::get<FaceDomain>(found));
     out_.largest_off = domain_.largest_off;
     out_.off_at = domain_.off_at;
+    out_.is_against_loops = domain_.outer_turned;
+    out_.either_side = domain_.either_side;
     for (const Point& p : domain_.turned) trouble(FaceTrouble::Kind::turned_loop, p, 0);
     if (domain_.polygons.empty()) {
       trouble(FaceTrouble::Kind::no_facets, Point::Zero(), 0);
@@ -616,9 +619,9 @@ class FaceMesher {
 
 }  // namespace
 
-FaceMesh mesh_face(const Face& face, const std::vector<DividedLoop>& loops,
+FaceMesh mesh_face(const Face& face, bool same_sense, const std::vector<DividedLoop>& loops,
                    const FaceFineness& fineness) {
-  return FaceMesher(*face.surface, face.same_sense, face.loops_directed, fineness).run(loops);
+  return FaceMesher(*face.surface, same_sense, face.loops_directed, fineness).run(loops);
 }
 
 }  // namespace aguja

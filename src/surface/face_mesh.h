@@ -14,6 +14,9 @@ struct FaceMesh {
   std::vector<FaceTrouble> troubles;  ///< without the face's number
   double largest_off = 0;
   Point off_at = Point::Zero();
+  /// Do its loops say that it faces the other way? So do they where it lies on their far side.
+  bool is_against_loops = false;
+  bool either_side = false;  ///< what lies on the other side of its loops would be a face, too
 };
 
 /// How fine a face is to be.
@@ -27,8 +30,9 @@ struct FaceFineness {
   bool no_ears = false;
 };
 
-/// `loops`: those of the face as its edges were divided.
-[[nodiscard]] FaceMesh mesh_face(const Face& face, const std::vector<DividedLoop>& loops,
+/// `loops`: those of the face as its edges were divided. `same_sense` stands for the face's own.
+[[nodiscard]] FaceMesh mesh_face(const Face& face, bool same_sense,
+                                 const std::vector<DividedLoop>& loops,
                                  const FaceFineness& fineness);
 
 }  // namespace aguja

@@ -9,6 +9,7 @@
 
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/weld.h"
+#include "base/disjoint_sets.h"
 #include "surface/edge_fit.h"
 #include "surface/limits.h"
 
@@ -142,6 +143,44 @@ Mesh divide(PreparedBody& body, double chord, const TessellationOptions& options
   body.fits = std::move(divided.fits);
   find_lost(divided.mesh, body);
   return std::move(divided.mesh);
+}
+
+void note_turned(PreparedBody& prepared, const std::vector<bool>& oriented) {
+  const Body& body = prepared.body;
+  std::vector<bool> turned(body.faces.size());
+  for (const std::uint32_t f : prepared.sewing.turned) turned[f] = true;
+  for (std::uint32_t f = 0; f < turned.size(); ++f) turned[f] = turned[f] != oriented[f];
+  DisjointSets pieces(body.faces.size());
+  std::vector<std::uint32_t> first_at(body.edges.size(), kNoIndex);
+  for (std::uint32_t f = 0; f < body.faces.size(); ++f) {
+    for (const FaceLoop& l : body.faces[f].loops) {
+      for (const EdgeUseOfFace& u : l.edges) {
+        if (first_at[u.edge] == kNoIndex) first_at[u.edge] = f;
+        pieces.unite(first_at[u.edge], f);
+      }
+    }
+  }
+  // Without directed loops a face says by its surface alone which way it faces, and these have one
+  // normal, whatever they bound.
+  const auto says_nothing = [&](std::uint32_t f) {
+    if (!body.faces[f].surface) return true;
+    const SurfaceKind kind = body.faces[f].surface->kind();
+    return !body.faces[f].loops_directed &&
+           (kind == SurfaceKind::cylinder || kind == SurfaceKind::cone ||
+            kind == SurfaceKind::sphere || kind == SurfaceKind::torus);
+  };
+  std::map<std::size_t, std::size_t> all, over;
+  for (std::uint32_t f = 0; f < turned.size(); ++f) {
+    if (says_nothing(f)) continue;
+    ++all[pieces.find(f)];
+    over[pieces.find(f)] += turned[f];
+  }
+  prepared.turned.clear();
+  for (std::uint32_t f = 0; f < turned.size(); ++f) {
+    const std::size_t piece = pieces.find(f);
+    if (!says_nothing(f) && turned[f] == (2 * over[piece] <= all[piece]))
+      prepared.turned.push_back(f);
+  }
 }
 
 SizeErrors size_errors(const PreparedBody& prepared, const Mesh& mesh) {

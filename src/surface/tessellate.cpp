@@ -4,6 +4,7 @@
 #include <atomic>
 #include <cmath>
 #include <map>
+#include <span>
 
 #include <Eigen/Geometry>
 
@@ -23,6 +24,11 @@ constexpr int kMostFinerRounds = 5;
 constexpr double kFinest = 1.0 / 64;  // of the chord
 // Facets are held to a little less than what is promised: it is measured at places, not everywhere.
 constexpr double kHeldTo = 0.8;
+
+// Faces with one tangent plane at an edge, as cosines of the angle between them.
+constexpr double kSmoothEdge = 0.99939082701909576;  // 2 degrees
+// A face turns back where it does so along this many times the length at which it goes straight on.
+constexpr double kMostlyBack = 2;
 
 class Tessellator {
  public:
@@ -53,6 +59,7 @@ class Tessellator {
     for (int round = 0;; ++round) {
       divide_edges();
       mesh_faces(stale, round);
+      if (round == 0) settle_senses();
       TessellatedBody out = merged();
       // Facets of faces nearer to each other than the chord would cross, loops that are divided too
       // coarsely cross themselves: these get finer.
@@ -93,6 +100,7 @@ class Tessellator {
   // Which way a face is used by its shells: turned once if any turns it.
   void find_sides() {
     turned_.assign(body_.faces.size(), false);
+    for (const Face& face : body_.faces) same_sense_.push_back(face.same_sense);
     for (const BodyShell& shell : body_.shells) {
       for (const BodyShell::Use& use : shell.faces) {
         if (!use.forward) turned_[use.face] = true;
@@ -264,21 +272,147 @@ class Tessellator {
     std::atomic<std::size_t> done = 0;
     parallel_tasks(body_.faces.size(), [&](std::size_t f) {
       const Face& face = body_.faces[f];
-      if (stale[f] && face.surface) {
-        FaceFineness fineness;
-        fineness.chord = kHeldTo * chord_ * fineness_[f];
-        fineness.angle = options_.angle * std::sqrt(fineness_[f]);
-        fineness.longest = options_.longest;
-        fineness.tolerance = pole_tolerance_;
-        fineness.no_ears = fineness_[f] < 1;
-        faces_[f] = mesh_face(face, loops_of(face), fineness);
-        if (turned_[f]) {
-          for (Triangle& t : faces_[f].triangles) std::swap(t[1], t[2]);
-        }
-      }
+      if (stale[f] && face.surface) faces_[f] = meshed(f, same_sense_[f]);
       ++done;
     });
     advance(progress_, "tessellate", static_cast<double>(round + 1) / (kMostFinerRounds + 1));
+  }
+
+  [[nodiscard]] FaceMesh meshed(std::size_t f, bool same_sense) const {
+    const Face& face = body_.faces[f];
+    FaceFineness fineness;
+    fineness.chord = kHeldTo * chord_ * fineness_[f];
+    fineness.angle = options_.angle * std::sqrt(fineness_[f]);
+    fineness.longest = options_.longest;
+    fineness.tolerance = pole_tolerance_;
+    fineness.no_ears = fineness_[f] < 1;
+    FaceMesh mesh = mesh_face(face, same_sense, loops_of(face), fineness);
+    if (turned_[f]) {
+      for (Triangle& t : mesh.triangles) std::swap(t[1], t[2]);
+    }
+    return mesh;
+  }
+
+  // Flags that contradict loops: these are followed, as neighbours know them by their edges.
+  void settle_senses() {
+    std::vector<std::uint32_t> against;
+    std::size_t with = 0;
+    for (std::uint32_t f = 0; f < faces_.size(); ++f) {
+      const Face& face = body_.faces[f];
+      if (!face.surface || !face.loops_directed || face.loops.empty()) continue;
+      if (faces_[f].is_against_loops) {
+        against.push_back(f);
+      } else if (!faces_[f].either_side) {
+        ++with;
+      }
+    }
+    std::vector<FaceMesh> other(faces_.size());
+    const auto make_other = [&](std::span<const std::uint32_t> faces) {
+      parallel_tasks(faces.size(), [&](std::size_t i) {
+        other[faces[i]] = meshed(faces[i], !same_sense_[faces[i]]);
+      });
+    };
+    make_other(against);
+    std::erase_if(against, [&](std::uint32_t f) {
+      return other[f].triangles.empty() || other[f].is_against_loops;
+    });
+    // A writer whose loops all run the other way.
+    const bool all_loops = against.size() > with;
+    for (const std::uint32_t f : against) {
+      take_other_side(f, std::move(other[f]), FaceTrouble::Kind::against_loops);
+      if (!all_loops) continue;
+      turned_[f] = !turned_[f];
+      for (Triangle& t : faces_[f].triangles) std::swap(t[1], t[2]);
+    }
+    find_folded_back(make_other, other);
+  }
+
+  void take_other_side(std::uint32_t f, FaceMesh mesh, FaceTrouble::Kind why) {
+    same_sense_[f] = !same_sense_[f];
+    faces_[f] = std::move(mesh);
+    FaceTrouble t;
+    t.kind = why;
+    t.face = f;
+    if (!faces_[f].triangles.empty()) {
+      const VertexId v = faces_[f].triangles[0][0];
+      t.place = v.value >= kOwnVertices           ? faces_[f].points[v.value - kOwnVertices]
+                : v.value < body_.vertices.size() ? body_.vertices[v.value].point
+                                                  : edge_points_[v.value - body_.vertices.size()];
+    }
+    settled_.push_back(t);
+  }
+
+  // Where either side of the loops would be a face, smooth edges tell which is meant.
+  template <typename MakeOther>
+  void find_folded_back(const MakeOther& make_other, std::vector<FaceMesh>& other) {
+    std::vector<bool> is_open(faces_.size());
+    std::vector<std::uint32_t> open;
+    for (std::uint32_t f = 0; f < faces_.size(); ++f) {
+      if (!faces_[f].either_side) continue;
+      is_open[f] = true;
+      open.push_back(f);
+    }
+    // From those that are known to those beside them.
+    while (!open.empty()) {
+      std::vector<std::uint32_t> folded, still;
+      for (const std::uint32_t f : open) {
+        const SmoothEdges edges = smooth_edges(f, is_open);
+        if (!(edges.straight + edges.back > 0)) {
+          still.push_back(f);
+          continue;
+        }
+        if (edges.back > kMostlyBack * edges.straight) folded.push_back(f);
+      }
+      make_other(folded);
+      for (const std::uint32_t f : folded) {
+        if (!other[f].triangles.empty())
+          take_other_side(f, std::move(other[f]), FaceTrouble::Kind::folds_back);
+      }
+      if (still.size() == open.size()) return;
+      for (const std::uint32_t f : open) is_open[f] = false;
+      for (const std::uint32_t f : still) is_open[f] = true;
+      open = std::move(still);
+    }
+  }
+
+  // Lengths of edges at which the face and its known neighbours have one tangent plane: where they
+  // face one way, and where one turns back upon the other.
+  struct SmoothEdges {
+    double straight = 0, back = 0;
+  };
+  [[nodiscard]] SmoothEdges smooth_edges(std::uint32_t f, const std::vector<bool>& is_open) const {
+    SmoothEdges out;
+    for (const FaceLoop& loop : body_.faces[f].loops) {
+      for (const EdgeUseOfFace& use : loop.edges) {
+        const auto at = faces_of_edge_.find(use.edge);
+        if (at == faces_of_edge_.end() || at->second.size() != 2) continue;
+        const std::uint32_t g = at->second[0] == f ? at->second[1] : at->second[0];
+        if (g == f || is_open[g] || !body_.faces[g].surface) continue;
+        const auto& points = divided_[use.edge];
+        double length = 0, least = 1, most = -1;
+        for (std::size_t i = 1; i < points.size(); ++i)
+          length += (points[i] - points[i - 1]).norm();
+        const BodyEdge& edge = body_.edges[use.edge];
+        for (const double part : {0.25, 0.5, 0.75}) {
+          const Point p = edge.curve && edge.range().is_finite()
+                              ? edge.curve->point(edge.from + part * (edge.to - edge.from))
+                              : Point(points.front() + part * (points.back() - points.front()));
+          const double cosine = normal_at(f, p).dot(normal_at(g, p));
+          least = std::min(least, cosine);
+          most = std::max(most, cosine);
+        }
+        if (least > kSmoothEdge) out.straight += length;
+        if (most < -kSmoothEdge) out.back += length;
+      }
+    }
+    return out;
+  }
+  // As its shell has it.
+  [[nodiscard]] Vector normal_at(std::uint32_t f, const Point& p) const {
+    const Surface& surface = *body_.faces[f].surface;
+    const Parameters uv = SurfaceFoot(surface).of(p);
+    const Vector normal = surface.at(uv[0], uv[1]).normal();
+    return same_sense_[f] == turned_[f] ? Vector(-normal) : normal;
   }
 
   TessellatedBody merged() const {
@@ -313,6 +447,9 @@ class Tessellator {
       }
       out.fits.push_back({faces_[f].largest_off, faces_[f].off_at});
     }
+    out.troubles.insert(out.troubles.end(), settled_.begin(), settled_.end());
+    std::stable_sort(out.troubles.begin(), out.troubles.end(),
+                     [](const FaceTrouble& a, const FaceTrouble& b) { return a.face < b.face; });
     const auto shift = static_cast<std::uint32_t>(mesh.points.size());
     mesh.points.insert(mesh.points.end(), body_.facets.points.begin(), body_.facets.points.end());
     for (std::size_t i = 0; i < body_.facets.triangles.size(); ++i) {
@@ -380,6 +517,8 @@ class Tessellator {
   std::vector<Point> edge_points_;  // numbered on from the vertices
   std::map<std::uint32_t, std::vector<std::uint32_t>> faces_of_edge_;
   std::vector<bool> turned_;
+  std::vector<bool> same_sense_;      // by face: as the file says, or as its loops do
+  std::vector<FaceTrouble> settled_;  // where these differ
 };
 
 void check(const TessellationOptions& options) {

@@ -13,6 +13,7 @@
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "tests/support/exchange_text.h"
+#include "tests/support/surface_findings.h"
 
 namespace aguja {
 namespace {
@@ -262,6 +263,42 @@ TEST(Iges, BoundariesInParametersAloneAreWhereTheStandardHasThem) {
   EXPECT_NEAR(box.low.y(), 0, 1e-9);
   EXPECT_NEAR(box.high.y(), 2, 1e-9);
   EXPECT_NEAR(box.high.z(), 5, 1e-9);
+}
+
+// By how much they are open in space; the ends of one curve, and pieces of a composite.
+TEST(Iges, BoundariesThatAreOpenInParametersAreTold) {
+  for (const double gap : {0.0, 0.002, 0.02, 0.5}) {
+    for (const bool pieces : {false, true}) {
+      SCOPED_TRACE(testing::Message() << gap << (pieces ? " in pieces" : ""));
+      const std::string end = std::to_string(gap);
+      std::vector<IgesLine> all = {{116, "0.,0.,0."},
+                                   {123, "0.,0.,1."},
+                                   {123, "1.,0.,0."},
+                                   {192, "1,3,2.,5", 1, 0, 0, "00010000"}};
+      if (pieces) {
+        all.push_back({110, "0.,0.,0.,90.,0.,0.", 0, 0, 0, "00010000"});
+        all.push_back({110, "90.,0.,0.,90.,5.,0.", 0, 0, 0, "00010000"});
+        all.push_back({110, "90.,5.,0.,0.,5.,0.", 0, 0, 0, "00010000"});
+        all.push_back({110, "0.,5.,0.,0.," + end + ",0.", 0, 0, 0, "00010000"});
+        all.push_back({102, "4,9,11,13,15", 0, 0, 0, "00010000"});
+        all.push_back({142, "1,7,17,0,1", 0, 0, 0, "00010000"});
+        all.push_back({144, "7,1,0,19"});
+      } else {
+        all.push_back({106, "1,5,0.,0.,0.,90.,0.,90.,5.,0.,5.,0.," + end, 11, 0, 0, "00010000"});
+        all.push_back({142, "1,7,9,0,1", 0, 0, 0, "00010000"});
+        all.push_back({144, "7,1,0,11"});
+      }
+      const Model p = prepare(read_iges({"x", iges_file(all)}));
+      const std::vector<Finding> found = surface_findings(p);
+      ASSERT_EQ(found.size(), gap > 0 ? 1u : 0u);
+      EXPECT_EQ(p.parts.size(), 1u);
+      if (gap == 0) continue;
+      // What is less than a thousandth of the edges beside it is an end that is off.
+      EXPECT_EQ(found[0].kind,
+                pieces && gap < 0.005 ? FindingKind::vertex_off_edge : FindingKind::open_loop);
+      EXPECT_NEAR(found[0].measure, gap, 1e-9);
+    }
+  }
 }
 
 // A box as 186 with all that it is made of, appended to `all`; the number of its shell's entry, and

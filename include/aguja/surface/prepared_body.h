@@ -43,6 +43,8 @@ struct PreparedBody {
   BodyMaps maps;  ///< what became of the vertices, edges and faces of the file's body
   std::vector<Healed> healed, not_healed;
   SewReport sewing;
+  /// Faces that in the file face against most of those with which they hang together, rising.
+  std::vector<std::uint32_t> turned;
   std::vector<ClosedPlane> closed;    ///< missing faces that were closed by planes
   SewTolerance tolerance;             ///< it was healed and sewn by
   std::optional<double> uncertainty;  ///< what its file states, in the body's unit
@@ -72,6 +74,10 @@ using PreparedBodyPtr = std::shared_ptr<const PreparedBody>;
 /// Errors   ArgumentError (values out of range), Cancelled.
 [[nodiscard]] Mesh divide(PreparedBody& body, double chord, const TessellationOptions& options = {},
                           Progress* progress = nullptr);
+
+/// Notes in the body which of its faces stand in the file against most of those with which they
+/// hang together by edges. `oriented`: by face, was it turned over after all that `prepare_body` did?
+void note_turned(PreparedBody& body, const std::vector<bool>& oriented);
 
 /// How far areas and volumes of a mesh may lie from those of the surfaces that it was made of.
 struct SizeErrors {

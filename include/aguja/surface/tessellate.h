@@ -27,6 +27,8 @@ struct FaceTrouble {
     no_facets,      ///< nothing came of it
     turned,         ///< facets face against the surface they stand for
     turned_loop,    ///< a loop runs with the face on its right
+    against_loops,  ///< its flag says that it faces the other way than its loops do; they are followed
+    folds_back,  ///< as its flag has it, it turns back at its neighbours; the other side is taken
   } kind = Kind::no_facets;
   double measure = 0;
   Point place = Point::Zero();
@@ -51,6 +53,11 @@ struct TessellatedBody {
 /// into the surface's parameters, and what lies between is triangulated there and refined until it
 /// lies within the chord height. Faces whose facets would cross others are made finer, with their
 /// edges.
+///
+/// A face whose flag contradicts its loops faces as these say, unless most of a body's do: then all
+/// their loops are taken to run the other way. Where both sides of its loops would be a face (on
+/// spheres and tori), and at most of its smooth edges it would turn back upon its neighbours, it is
+/// the other side.
 ///
 /// Promises  Edges that faces share are edges that their triangles share. The same triangles for
 ///           any number of threads.

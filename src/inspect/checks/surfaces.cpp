@@ -177,6 +177,14 @@ class SurfaceChecker {
           kind = FindingKind::reversed_face;
           what = "a loop runs with the face on its right";
           break;
+        case Kind::against_loops:
+          kind = FindingKind::reversed_face;
+          what = "its flag contradicts its loops, which were followed";
+          break;
+        case Kind::folds_back:
+          kind = FindingKind::reversed_face;
+          what = "it would turn back upon its neighbours; the other side of its loops was taken";
+          break;
       }
       if (!told.insert({trouble.face, kind}).second) continue;
       Draft& g = add(kind, trouble.face, trouble.place, trouble.measure);
@@ -292,7 +300,7 @@ class SurfaceChecker {
     return area;
   }
   void check_turned() {
-    for (const std::uint32_t f : prepared_.sewing.turned) {
+    for (const std::uint32_t f : prepared_.turned) {
       if (told_turned_.contains(f)) continue;
       Point at = Point::Zero();
       if (!triangles_of_face_[f].empty()) {
