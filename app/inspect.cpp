@@ -3,9 +3,13 @@
 #include <filesystem>
 #include <iostream>
 
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 #include "aguja/formats/profile.h"
+#include "aguja/mend/stitch.h"
+#include "aguja/model/proposed_tolerance.h"
+#include "aguja/model/transform.h"
 #include "aguja/report/text.h"
 #include "page_output.h"
 #include "picture_output.h"
@@ -87,6 +91,20 @@ struct InspectCommand : Session {
     write_whole(write_profile, text, overwrite);
   }
 
+  // What is said to close is tried, as `stitch` would do it.
+  void try_tolerance(const Model& model, ToleranceProposal& proposal) {
+    times().time("try tolerance", [&] {
+      Session other = *this;
+      other.sew_by(fmt::format("{}{}", proposal.value, symbol(model.unit)));
+      Model tried = model.sources.empty() ? model : other.read();
+      if (proposal.as_one) tried = as_one(std::move(tried));
+      const StitchedModel stitched =
+          stitch(std::move(tried), proposal.value, {}, nullptr, progress());
+      const auto left = propose_tolerance(stitched.model);
+      proposal.tried = proposal.of - std::min(proposal.of, left ? left->of : 0);
+    });
+  }
+
   int inspect_model() {
     if (files().empty()) {
       // A profile does not need a model.
@@ -126,7 +144,8 @@ struct InspectCommand : Session {
                           nearest_word(part, names) + "'");
     }
     save(options.profile, model.unit);
-    const Inspection inspection = inspect(model, options, &times(), progress());
+    Inspection inspection = inspect(model, options, &times(), progress());
+    if (inspection.proposed_tolerance) try_tolerance(model, *inspection.proposed_tolerance);
     if (write_profile != "-") {
       print(
           [&] {

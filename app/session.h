@@ -63,6 +63,8 @@ class Session {
   [[nodiscard]] Model read_one(const std::string& file);
   /// Reads all files as one model, in the first one's unit.
   [[nodiscard]] Model read(bool keep_facet_records = false);
+  /// Surfaces are sewn at this from now on.
+  void sew_by(const std::string& tolerance) { sew_ = tolerance; }
   /// Reads them again: what comes from surfaces with facets half as long as those within `chord`,
   /// whatever held them.
   [[nodiscard]] Model read_finer(double chord, LengthUnit unit);

@@ -89,6 +89,7 @@ void hint_as_one(const Model& model, const InspectOptions& options, Inspection& 
       ", and " + std::to_string(left) + " would stay open");
   if (survey.proposal && !inspection.proposed_tolerance) {
     inspection.proposed_tolerance = survey.proposal;
+    inspection.proposed_tolerance->as_one = true;
   }
 }
 

@@ -317,6 +317,8 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
     object["proposed_tolerance"] = {{"value", p->value},
                                     {"closes", p->closes},
                                     {"of", p->of},
+                                    {"tried", p->tried ? Json(*p->tried) : Json()},
+                                    {"as_one", p->as_one},
                                     {"stay_below", p->stay_below ? Json(*p->stay_below) : Json()},
                                     {"why", p->why}};
   } else {

@@ -215,21 +215,27 @@ std::vector<std::string> surface_notes(const SurfaceSource& source) {
         fmt::format("of the surfaces themselves, areas are within {} {}² and volumes within {} {}³",
                     brief(source.errors.area), unit, brief(source.errors.volume), unit));
   }
-  std::size_t joined = 0, divided = 0, before = 0;
+  std::size_t sewn = 0, divided = 0, before = 0, away = 0;
   double gap = 0;
   for (const PreparedBodyPtr& body : source.bodies) {
     const SewReport& s = body->sewing;
-    joined += s.joined;
+    sewn += s.open_before - s.open_after;
     divided += s.divided;
     before += s.open_before;
+    away += s.closed_away.size();
     gap = std::max(gap, s.largest_gap);
   }
-  if (joined > 0) {
+  if (sewn > 0) {
     notes.push_back(fmt::format(
-        "{} of {} sewn in pairs at {} {} ({}): at most {} {} apart{}", grouped(2 * joined),
+        "{} of {} sewn in pairs at {} {} ({}): at most {} {} apart{}", grouped(sewn),
         plural(before, "edge that the file does not share", "edges that the file does not share"),
         brief(source.tolerance.value), unit, source.tolerance.why, brief(gap), unit,
         divided > 0 ? fmt::format("; {} divided for it", grouped(divided)) : std::string()));
+  }
+  if (away > 0) {
+    notes.push_back(fmt::format("{} closed away, narrower than {} {}",
+                                plural(away, "face was", "faces were"),
+                                brief(source.tolerance.value), unit));
   }
   std::vector<ClosedPlane> planes;
   for (const PreparedBodyPtr& body : source.bodies) {

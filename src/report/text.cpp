@@ -158,11 +158,13 @@ std::string proposal_lines(const Model& model, const Inspection& inspection,
                            const TextOptions& options) {
   std::string text;
   if (const auto& p = inspection.proposed_tolerance) {
-    text += wrapped(fmt::format("stitch --tolerance {}{} would close {} of {}: {} ({})",
-                                brief(p->value), symbol(model.unit), grouped(p->closes),
-                                plural(p->of, "narrow stretch", "narrow stretches"), p->why,
-                                symbol(model.unit)),
-                    options.width, 2);
+    text += wrapped(
+        fmt::format("stitch {}--tolerance {}{} {} {} of {}{}: {} ({})",
+                    p->as_one ? "--as-one " : "", brief(p->value), symbol(model.unit),
+                    p->tried ? "closes" : "reaches over", grouped(p->tried.value_or(p->closes)),
+                    plural(p->of, "narrow stretch", "narrow stretches"),
+                    p->tried ? ", as tried" : "", p->why, symbol(model.unit)),
+        options.width, 2);
   }
   for (const std::string& hint : inspection.hints) text += wrapped(hint, options.width, 2);
   return text;

@@ -94,6 +94,7 @@ Box box_of(const Body& body) {
     }
   }
   for (const Face& f : body.faces) {
+    if (!f.is_used) continue;
     const bool closed = f.loops.empty() || (f.loops.size() == 1 && f.loops[0].vertex);
     const Interval u = f.surface->domain_u(), v = f.surface->domain_v();
     if (!closed || !u.is_finite() || !v.is_finite()) continue;

@@ -13,6 +13,7 @@
 
 #include "aguja/geometry/planar_triangulation.h"
 #include "base/numbers.h"
+#include "surface/border_offsets.h"
 #include "surface/limits.h"
 
 namespace aguja {
@@ -20,6 +21,9 @@ namespace {
 
 // The cosine below which a facet stands on its surface instead of lying along it.
 constexpr double kStandsOnSurface = 0.2;
+
+// A border that is farther from its surface than this part of the chord height lies beside it.
+constexpr double kBesideSurface = 0.1;
 
 // Points of one face beyond which no more are added: what is left then is told by its deviation.
 constexpr std::size_t kMostPointsOfFace = 400000;
@@ -117,6 +121,7 @@ class FaceMesher {
     }
     steps_ = steps_over(surface_, bounds, fineness_);
     begin_points();
+    note_offsets();
     if (surface_.kind() != SurfaceKind::plane) add_grid(bounds);
     for (int round = 0;; ++round) {
       triangulate_inside();
@@ -200,6 +205,20 @@ class FaceMesher {
     border_points_ = points_.size();
     for (const DomainPoint& p : domain_.places) add_point(p);
   }
+  // A border that lies beside the surface would fold the facets between the two.
+  void note_offsets() {
+    if (!(domain_.largest_off > kBesideSurface * fineness_.chord)) return;
+    offsets_ = BorderOffsets(domain_.largest_off);
+    for (std::size_t i = 0; i < border_points_; ++i) {
+      const Point on = surface_.point(points_[i].uv);
+      offsets_.add(on, place(points_[i].vertex) - on);
+    }
+  }
+  // Where a point of the face's inside is put.
+  [[nodiscard]] Point inside(const Parameters& uv) const {
+    return led_to_border(surface_.point(uv));
+  }
+  [[nodiscard]] Point led_to_border(const Point& on) const { return on + offsets_.at(on); }
   void add_point(const DomainPoint& p) {
     points_.push_back(p);
     planar_.push_back(scaled(p.uv));
@@ -245,7 +264,7 @@ class FaceMesher {
         const int cv = std::clamp(j * 2, 0, 2 * nv - 1);
         if (blocked[static_cast<std::size_t>(cv) * 2 * nu + cu] != 0) continue;
         const Parameters uv(u, v);
-        add_point({uv, own_vertex(surface_.point(uv))});
+        add_point({uv, own_vertex(inside(uv))});
       }
     }
   }
@@ -472,7 +491,7 @@ class FaceMesher {
         }
         const Parameters middle = middle_of(a, b);
         const Point &p = place(points_[a].vertex), &q = place(points_[b].vertex);
-        const bool off = (surface_.point(middle) - 0.5 * (p + q)).norm() > chord ||
+        const bool off = (inside(middle) - 0.5 * (p + q)).norm() > chord ||
                          (fineness_.longest > 0 && (p - q).norm() > 1.3 * fineness_.longest);
         if (!off) continue;
         too_far_.insert(k);
@@ -484,7 +503,7 @@ class FaceMesher {
       const SurfacePoint s = surface_.at(middle[0], middle[1]);
       const auto [a, b, c] = corners(t);
       const Point flat = (a + b + c) / 3;
-      bool off = (s.p - flat).norm() > chord;
+      bool off = (led_to_border(s.p) - flat).norm() > chord;
       if (!off) {
         // A facet may keep to the surface and still stand on it.
         const Vector n = (b - a).cross(c - a);
@@ -502,7 +521,7 @@ class FaceMesher {
       }
       if (off) more.push_back((points_[t[0]].uv + points_[t[1]].uv + points_[t[2]].uv) / 3);
     }
-    for (const Parameters& uv : more) add_point({uv, own_vertex(surface_.point(uv))});
+    for (const Parameters& uv : more) add_point({uv, own_vertex(inside(uv))});
     return !more.empty();
   }
   // The one side inside of the face of a facet that has two on its border.
@@ -605,6 +624,7 @@ class FaceMesher {
   std::vector<Pole> poles_;
   FaceMesh out_;
   FaceDomain domain_;
+  BorderOffsets offsets_;
   Steps steps_;
   std::unordered_map<std::uint32_t, Point> place_;
   std::vector<DomainPoint> points_;
@@ -619,9 +639,89 @@ class FaceMesher {
 
 }  // namespace
 
+namespace {
+
+bool has_failed(const FaceMesh& mesh) {
+  return std::any_of(mesh.troubles.begin(), mesh.troubles.end(), [](const FaceTrouble& t) {
+    return t.kind == FaceTrouble::Kind::loop_crossing || t.kind == FaceTrouble::Kind::turned ||
+           t.kind == FaceTrouble::Kind::no_facets;
+  });
+}
+
+// The same sphere with its poles as far from the loops as may be; nothing if there is no better
+// place for them than where they are.
+SurfacePtr with_poles_elsewhere(const Surface& surface, const std::vector<DividedLoop>& loops) {
+  const auto* sphere = surface.as<SphereData>();
+  if (sphere == nullptr) return nullptr;
+  const Point& center = sphere->frame.origin;
+  const auto nearest_to = [&](const Vector& axis) {
+    double most = 0;  // cosine
+    for (const DividedLoop& loop : loops) {
+      for (const auto& c : loop.corners) {
+        const Vector d = c.p - center;
+        if (d.norm() > 0) most = std::max(most, std::fabs(d.dot(axis)) / d.norm());
+      }
+    }
+    return most;
+  };
+  const Frame& f = sphere->frame;
+  Vector best = f.z;
+  double least = nearest_to(f.z);
+  // The axes and diagonals of a cube.
+  for (int i = -1; i <= 1; ++i) {
+    for (int j = -1; j <= 1; ++j) {
+      for (int k = 0; k <= 1; ++k) {
+        const Vector axis = i * f.x + j * f.y + k * f.z;
+        if (!(axis.norm() > 0)) continue;
+        const double most = nearest_to(axis.normalized());
+        if (most < least) least = most, best = axis.normalized();
+      }
+    }
+  }
+  if (best == f.z) return nullptr;
+  const Vector x = std::fabs(best.dot(f.x)) < 0.5 ? f.x : f.y;
+  return make_sphere(Frame::from(center, best, x), sphere->radius);
+}
+
+// Does a loop come so near to a pole, without passing through it, that chords of it pass on the
+// wrong side?
+bool passes_pole(const Surface& surface, const std::vector<DividedLoop>& loops, double tolerance) {
+  for (const Pole& pole : surface.poles()) {
+    for (const DividedLoop& loop : loops) {
+      const std::size_t n = loop.corners.size();
+      for (std::size_t i = 0; i < n; ++i) {
+        const Vector a = loop.corners[i].p - pole.place;
+        const Vector b = loop.corners[(i + 1) % n].p - pole.place;
+        const double far = std::min(a.norm(), b.norm());
+        if (far > tolerance && (b - a).norm() > far) return true;
+      }
+    }
+  }
+  return false;
+}
+
+}  // namespace
+
 FaceMesh mesh_face(const Face& face, bool same_sense, const std::vector<DividedLoop>& loops,
                    const FaceFineness& fineness) {
-  return FaceMesher(*face.surface, same_sense, face.loops_directed, fineness).run(loops);
+  const auto over = [&](const Surface& surface) {
+    return FaceMesher(surface, same_sense, face.loops_directed, fineness).run(loops);
+  };
+  const auto is_good = [](const FaceMesh& m) { return !has_failed(m) && !m.triangles.empty(); };
+  const SurfacePtr other = passes_pole(*face.surface, loops, fineness.tolerance)
+                               ? with_poles_elsewhere(*face.surface, loops)
+                               : nullptr;
+  if (other) {
+    FaceMesh mesh = over(*other);
+    if (is_good(mesh)) return mesh;
+  }
+  FaceMesh mesh = over(*face.surface);
+  if (!has_failed(mesh) || other) return mesh;
+  if (const SurfacePtr turned = with_poles_elsewhere(*face.surface, loops)) {
+    FaceMesh again = over(*turned);
+    if (is_good(again)) return again;
+  }
+  return mesh;
 }
 
 }  // namespace aguja

@@ -106,20 +106,32 @@ PreparedBody prepare_body(const Body& body, const SewTolerance& tolerance,
   PreparedBody prepared;
   prepared.tolerance = tolerance;
   for (const EntityNumber entity : body.not_read) prepared.lost.push_back({entity});
-  HealResult healed = heal(body, tolerance.value, options.heal);
-  prepared.healed = std::move(healed.healed);
-  prepared.not_healed = std::move(healed.refused);
   const auto take = [&](BodyChange& change) {
     prepared.body = std::move(change.body);
     prepared.maps.then(change.maps);
   };
-  take(healed);
+  HealResult healed = heal(body, tolerance.value, options.heal);
   // Asked for no sewing, not even what coincides exactly is joined.
   if (tolerance.value > 0) {
-    SewResult sewn = sew(prepared.body, tolerance.value, {options.sew_steps});
+    SewResult sewn = sew(healed.body, tolerance.value, {options.sew_steps});
+    // Short edges that are no longer there may be what their neighbours would have been joined to.
+    std::vector<Healing> fewer = options.heal;
+    if (sewn.open_after > 0 && std::erase(fewer, Healing::short_edge) > 0) {
+      HealResult less = heal(body, tolerance.value, fewer);
+      SewResult again = sew(less.body, tolerance.value, {options.sew_steps});
+      if (again.open_after < sewn.open_after) {
+        healed = std::move(less);
+        sewn = std::move(again);
+      }
+    }
+    take(healed);
     take(sewn);
     prepared.sewing = std::move(sewn);
+  } else {
+    take(healed);
   }
+  prepared.healed = std::move(healed.healed);
+  prepared.not_healed = std::move(healed.refused);
   if (options.close_planes) {
     ClosePlanesResult closed = close_planes(prepared.body, tolerance.value);
     take(closed);
@@ -274,7 +286,8 @@ SurfaceCounts count_surfaces(std::span<const PreparedBodyPtr> bodies) {
   SurfaceCounts c;
   for (const PreparedBodyPtr& prepared : bodies) {
     const Body& body = prepared->body;
-    c.faces += body.faces.size();
+    c.faces += static_cast<std::size_t>(std::count_if(body.faces.begin(), body.faces.end(),
+                                                      [](const Face& f) { return f.is_used; }));
     const std::vector<std::uint32_t> uses = edge_uses(body);
     std::set<std::uint32_t> vertices;
     for (std::uint32_t e = 0; e < uses.size(); ++e) {

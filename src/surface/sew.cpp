@@ -18,14 +18,16 @@ class Sewer {
   explicit Sewer(const Body& body) : before_(body) { result_.body = body; }
 
   SewResult run(double tolerance, const SewOptions& options) {
-    result_.open_before = open_edges().size();
-    for (int step = 1; step <= options.steps; ++step) {
-      const double now = tolerance * step / options.steps;
+    const std::vector<std::uint32_t> open = open_edges();
+    result_.open_before = open.size();
+    for (const BodyEdge& e : body().edges) own_off_.push_back(off_its_vertices(e));
+    const std::vector<double> rungs = rungs_to(tolerance, options.steps);
+    for (const double now : rungs) {
       join_vertices(now);
-      divide_edges(now);
-      join_edges(now, step == options.steps);
+      divide_edges(now, tolerance);
+      join_edges(now, now == rungs.back());
     }
-    result_.open_after = open_edges().size();
+    count_open(open);
     turn_faces();
     note_unused(before_, result_);
     result_.largest_movement = std::max(result_.largest_movement, result_.largest_gap);
@@ -35,6 +37,22 @@ class Sewer {
  private:
   Body& body() { return result_.body; }
 
+  // What is nearer is joined first. Powers of two, so that a larger tolerance begins with what a
+  // smaller one does.
+  static std::vector<double> rungs_to(double tolerance, int steps) {
+    constexpr int kLowerRungs = 8;
+    std::vector<double> rungs;
+    if (tolerance > 0) {
+      const int top = std::ilogb(tolerance);
+      for (int k = top - kLowerRungs; k <= top; ++k) {
+        if (std::ldexp(1.0, k) < tolerance) rungs.push_back(std::ldexp(1.0, k));
+      }
+    }
+    for (int step = 1; step <= steps; ++step) rungs.push_back(tolerance * step / steps);
+    std::sort(rungs.begin(), rungs.end());
+    return rungs;
+  }
+
   // Edges that one face uses, once.
   std::vector<std::uint32_t> open_edges() {
     const std::vector<std::uint32_t> uses = edge_uses(body());
@@ -43,6 +61,22 @@ class Sewer {
       if (uses[e] == 1 && body().edges[e].curve) open.push_back(e);
     }
     return open;
+  }
+  // Of the file's edges, however many pieces they are in by now.
+  void count_open(const std::vector<std::uint32_t>& before) {
+    const std::vector<std::uint32_t> uses = edge_uses(body());
+    for (const std::uint32_t e : before) {
+      const std::vector<std::uint32_t> now = result_.maps.edges.now(e);
+      const auto shared = static_cast<std::size_t>(std::count_if(
+          now.begin(), now.end(), [&](std::uint32_t piece) { return uses[piece] > 1; }));
+      result_.open_after += shared < now.size();
+    }
+  }
+  // How far the ends of its curve are from its vertices in the file.
+  [[nodiscard]] double off_its_vertices(const BodyEdge& e) {
+    if (!e.curve || !e.range().is_finite()) return 0;
+    return std::max((e.curve->point(e.from) - body().vertices[e.start].point).norm(),
+                    (e.curve->point(e.to) - body().vertices[e.end].point).norm());
   }
   static FloatBox around(const Point& p, double reach) {
     return FloatBox(Box{p.array() - reach, p.array() + reach});
@@ -108,14 +142,16 @@ class Sewer {
       while (root[v] != v) v = root[v] = root[root[v]];
       return v;
     };
+    members_.resize(body().vertices.size());
     for (const Pair& p : pairs) {
       const std::uint32_t a = find(p.a), b = find(p.b);
       if (a == b) continue;
-      // Not both ends of one edge; and all of the two groups within the tolerance of the first.
-      if (other_end[a].contains(b)) continue;
-      if ((body().vertices[a].point - body().vertices[b].point).norm() > tolerance) continue;
+      // Not both ends of one edge; and all that become one lie within the tolerance of each other.
+      if (other_end[a].contains(b) || !are_within(tolerance, a, b)) continue;
       const std::uint32_t keep = std::min(a, b), gone = std::max(a, b);
       root[gone] = keep;
+      members_[keep].push_back(gone);
+      members_[keep].insert(members_[keep].end(), members_[gone].begin(), members_[gone].end());
       for (const std::uint32_t o : other_end[gone]) {
         other_end[o].erase(gone);
         other_end[o].insert(keep);
@@ -128,8 +164,12 @@ class Sewer {
       const std::uint32_t first = find(v);
       if (first == v) continue;
       merged.set(v, {first});
-      const double apart = (body().vertices[v].point - body().vertices[first].point).norm();
-      result_.largest_movement = std::max(result_.largest_movement, apart);
+    }
+    for (const std::uint32_t v : list) {
+      for (const std::uint32_t member : members_[v]) {
+        const double apart = (body().vertices[v].point - body().vertices[member].point).norm();
+        result_.largest_movement = std::max(result_.largest_movement, apart);
+      }
     }
     result_.maps.vertices.then(merged);
     for (BodyEdge& e : body().edges) {
@@ -143,8 +183,21 @@ class Sewer {
     }
   }
 
-  // A vertex of an open edge that lies on the inside of another divides it.
-  void divide_edges(double tolerance) {
+  // Vertices and those that were joined to them, where they were.
+  [[nodiscard]] bool are_within(double tolerance, std::uint32_t a, std::uint32_t b) {
+    const auto apart = [&](std::uint32_t v, std::uint32_t w) {
+      return (body().vertices[v].point - body().vertices[w].point).norm() > tolerance;
+    };
+    const auto any_apart = [&](std::uint32_t v) {
+      return apart(v, b) || std::any_of(members_[b].begin(), members_[b].end(),
+                                        [&](std::uint32_t w) { return apart(v, w); });
+    };
+    return !any_apart(a) && std::none_of(members_[a].begin(), members_[a].end(), any_apart);
+  }
+
+  // A vertex of an open edge that lies on the inside of another divides it; pieces are long against
+  // the tolerance to come.
+  void divide_edges(double tolerance, double to_come) {
     const std::vector<std::uint32_t> open = open_edges();
     Array<FloatBox> boxes;
     for (const std::uint32_t e : open) {
@@ -159,6 +212,14 @@ class Sewer {
       ends.insert(body().edges[e].start);
       ends.insert(body().edges[e].end);
     }
+    // Ends of short edges may come to lie near each other on the edge that they belong to.
+    std::set<std::pair<std::uint32_t, std::uint32_t>> joined_by_edge;
+    for (const std::uint32_t e : open) {
+      joined_by_edge.insert(std::minmax(body().edges[e].start, body().edges[e].end));
+    }
+    const auto have_edge = [&](std::uint32_t a, std::uint32_t b) {
+      return joined_by_edge.contains(std::minmax(a, b));
+    };
     struct Cut {
       double t;
       std::uint32_t vertex;
@@ -174,11 +235,13 @@ class Sewer {
         const Point foot = edge.curve->point(t);
         if ((foot - p).norm() > tolerance) return;
         // Not next to its ends, which would be one vertex with it then.
-        const double off = std::min({(foot - body().vertices[edge.start].point).norm(),
-                                     (foot - body().vertices[edge.end].point).norm(),
-                                     (foot - edge.curve->point(edge.from)).norm(),
-                                     (foot - edge.curve->point(edge.to)).norm()});
-        if (off <= std::max(2 * tolerance, kSamePlace * (foot.norm() + 1))) return;
+        const double least = kSamePlace * (foot.norm() + 1);
+        const auto beside = [&](std::uint32_t end, double at) {
+          const double off = std::min((foot - body().vertices[end].point).norm(),
+                                      (foot - edge.curve->point(at)).norm());
+          return off <= least || (off <= 2 * to_come && !have_edge(v, end));
+        };
+        if (beside(edge.start, edge.from) || beside(edge.end, edge.to)) return;
         cuts[e].push_back({t, v});
       });
     }
@@ -196,7 +259,8 @@ class Sewer {
       for (const Cut& c : list) {
         if (!apart.empty()) {
           const double way = (whole.curve->point(c.t) - whole.curve->point(apart.back().t)).norm();
-          if (way <= 2 * tolerance || apart.back().vertex == c.vertex) continue;
+          if (apart.back().vertex == c.vertex) continue;
+          if (way <= 2 * to_come && !have_edge(apart.back().vertex, c.vertex)) continue;
         }
         apart.push_back(c);
       }
@@ -212,6 +276,7 @@ class Sewer {
         from = piece.to;
         start = piece.end;
         body().edges.push_back(piece);
+        own_off_.push_back(own_off_[e]);
         own.push_back(static_cast<std::uint32_t>(body().edges.size() - 1));
       }
       ++result_.divided;
@@ -279,9 +344,12 @@ class Sewer {
     for (const auto& [ends, edges] : between) {
       for (std::size_t i = 0; i < edges.size(); ++i) {
         for (std::size_t j = i + 1; j < edges.size(); ++j) {
-          if (const auto m = match(body().edges[edges[i]], body().edges[edges[j]], tolerance)) {
-            seams.push_back({m->distance, edges[i], edges[j], m->same_way});
-          }
+          const BodyEdge &a = body().edges[edges[i]], &b = body().edges[edges[j]];
+          const auto m = match(a, b, tolerance);
+          if (!m) continue;
+          const double at_ends = end_distance(a, b, m->same_way);
+          if (at_ends > tolerance + own_off_[edges[i]] + own_off_[edges[j]]) continue;
+          seams.push_back({m->distance, edges[i], edges[j], m->same_way});
         }
       }
     }
@@ -291,13 +359,7 @@ class Sewer {
     std::map<std::uint32_t, std::pair<std::uint32_t, bool>> becomes;  // edge, same way
     std::set<std::uint32_t> taken;
     for (const Seam& s : seams) {
-      const bool free = !taken.contains(s.a) && !taken.contains(s.b);
-      if (!free) {
-        for (const std::uint32_t e : {s.a, s.b}) {
-          if (last && !taken.contains(e)) result_.refused.push_back({e, "a third face at an edge"});
-        }
-        continue;
-      }
+      if (taken.contains(s.a) || taken.contains(s.b)) continue;
       taken.insert(s.a);
       taken.insert(s.b);
       becomes[s.b] = {s.a, s.same_way};
@@ -308,6 +370,7 @@ class Sewer {
       result_.largest_gap = std::max(result_.largest_gap, kept.tolerance);
       ++result_.joined;
     }
+    if (last) refuse_third(between, taken, tolerance);
     EntityMap joined;
     for (const auto& [e, seam] : becomes) joined.set(e, {seam.first});
     result_.maps.edges.then(joined);
@@ -319,6 +382,28 @@ class Sewer {
           u.edge = at->second.first;
           if (!at->second.second) u.forward = !u.forward;
         }
+      }
+    }
+  }
+  // What is open still because two others were joined there.
+  void refuse_third(
+      const std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::uint32_t>>& open,
+      const std::set<std::uint32_t>& taken, double tolerance) {
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::uint32_t>> sewn;
+    for (std::uint32_t e = 0; e < body().edges.size(); ++e) {
+      const BodyEdge& edge = body().edges[e];
+      if (edge.sewn) sewn[std::minmax(edge.start, edge.end)].push_back(e);
+    }
+    for (const auto& [ends, edges] : open) {
+      const auto there = sewn.find(ends);
+      if (there == sewn.end()) continue;
+      for (const std::uint32_t e : edges) {
+        const bool is_third =
+            !taken.contains(e) &&
+            std::any_of(there->second.begin(), there->second.end(), [&](std::uint32_t other) {
+              return match(body().edges[e], body().edges[other], tolerance).has_value();
+            });
+        if (is_third) result_.refused.push_back({e, "a third face at an edge"});
       }
     }
   }
@@ -384,7 +469,80 @@ class Sewer {
 
   const Body& before_;
   SewResult result_;
+  std::vector<double> own_off_;                      // by edge
+  std::vector<std::vector<std::uint32_t>> members_;  // by vertex: those that became it
 };
+
+}  // namespace
+
+namespace {
+
+// Faces with nothing of their border farther than the tolerance from another side of it.
+std::vector<std::uint32_t> narrow_faces(const Body& body, double tolerance) {
+  std::vector<std::uint32_t> narrow;
+  for (std::uint32_t f = 0; f < body.faces.size(); ++f) {
+    const Face& face = body.faces[f];
+    if (!face.is_used || face.loops.size() != 1 || face.loops[0].edges.size() < 2) continue;
+    const auto& uses = face.loops[0].edges;
+    const bool is_narrow = std::all_of(uses.begin(), uses.end(), [&](const EdgeUseOfFace& use) {
+      const BodyEdge& edge = body.edges[use.edge];
+      if (!edge.curve || !edge.range().is_finite()) return false;
+      for (const double part : {0.1, 0.3, 0.5, 0.7, 0.9}) {
+        const Point p = edge.curve->point(edge.from + part * (edge.to - edge.from));
+        const bool beside = std::any_of(uses.begin(), uses.end(), [&](const EdgeUseOfFace& other) {
+          const BodyEdge& o = body.edges[other.edge];
+          if (other.edge == use.edge || !o.curve || !o.range().is_finite()) return false;
+          return (o.curve->point(nearest_parameter(*o.curve, o.range(), p)) - p).norm() <=
+                 tolerance;
+        });
+        if (!beside) return false;
+      }
+      return true;
+    });
+    if (is_narrow) narrow.push_back(f);
+  }
+  return narrow;
+}
+
+// Less than the tolerance may close more, and so may doing without faces that are narrower.
+SewResult best_of(const Body& body, double tolerance, const SewOptions& options, SewResult first) {
+  SewResult best = std::move(first);
+  const auto try_body = [&](const Body& tried, double at) {
+    SewResult result = Sewer(tried).run(at, options);
+    if (result.open_after >= best.open_after) return false;
+    best = std::move(result);
+    return true;
+  };
+  constexpr int kLowerTried = 24;  // an eighth of a power of two each
+  constexpr double kPerPower = 8;
+  const int top = static_cast<int>(std::floor(kPerPower * std::log2(tolerance)));
+  for (int k = top; k > top - kLowerTried && best.open_after > 0; --k) {
+    const double at = std::exp2(k / kPerPower);
+    if (at < tolerance) try_body(body, at);
+  }
+  if (best.open_after == 0) return best;
+  const std::size_t before = best.open_before;
+  const std::vector<std::uint32_t> narrow = narrow_faces(body, tolerance);
+  if (narrow.empty()) return best;
+  Body without = body;
+  for (const std::uint32_t f : narrow) {
+    without.faces[f].loops.clear();
+    without.faces[f].is_used = false;
+  }
+  for (BodyShell& shell : without.shells) {
+    std::erase_if(shell.faces, [&](const BodyShell::Use& use) {
+      return std::binary_search(narrow.begin(), narrow.end(), use.face);
+    });
+  }
+  if (try_body(without, tolerance)) {
+    EntityMap gone;
+    for (const std::uint32_t f : narrow) gone.set(f, {});
+    best.maps.faces.then(gone);
+    best.closed_away = narrow;
+    best.open_before = before;
+  }
+  return best;
+}
 
 }  // namespace
 
@@ -393,7 +551,9 @@ SewResult sew(const Body& body, double tolerance, const SewOptions& options) {
     throw ArgumentError("sew: the tolerance must be a finite length of 0 or more");
   }
   if (options.steps < 1) throw ArgumentError("sew: one step at least is needed");
-  return Sewer(body).run(tolerance, options);
+  SewResult result = Sewer(body).run(tolerance, options);
+  if (result.open_after == 0 || tolerance == 0) return result;
+  return best_of(body, tolerance, options, std::move(result));
 }
 
 }  // namespace aguja

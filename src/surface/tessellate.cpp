@@ -12,6 +12,7 @@
 #include "aguja/mesh/crossings.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/weld.h"
+#include "base/numbers.h"
 #include "surface/face_mesh.h"
 
 namespace aguja {
@@ -25,6 +26,10 @@ constexpr double kFinest = 1.0 / 64;  // of the chord
 // Facets are held to a little less than what is promised: it is measured at places, not everywhere.
 constexpr double kHeldTo = 0.8;
 
+// An end of a curve is beside its vertex if it is off by this part of the steps along it.
+constexpr double kEndBeside = 1e-3;
+// So many times as far as an end is off the curve is led to its vertex.
+constexpr double kLedAlong = 10;
 // Faces with one tangent plane at an edge, as cosines of the angle between them.
 constexpr double kSmoothEdge = 0.99939082701909576;  // 2 degrees
 // A face turns back where it does so along this many times the length at which it goes straight on.
@@ -180,8 +185,7 @@ class Tessellator {
     points.reserve(at.size());
     for (const double t : at) points.push_back(edge.curve->point(t));
     if (edge.from > edge.to) std::reverse(points.begin(), points.end());
-    points.front() = a;
-    points.back() = b;
+    lead_to(a, b, points);
     // Closed edges need three sides at least.
     if (edge.is_closed() && points.size() < 4) {
       const Interval r = edge.range();
@@ -193,6 +197,31 @@ class Tessellator {
       points.push_back(b);
     }
     return points;
+  }
+
+  // Where the ends of a curve are not its vertices, what is near them is moved towards these, less
+  // and less: loops whose edges ran on past their corners would cross themselves there.
+  static void lead_to(const Point& a, const Point& b, std::vector<Point>& points) {
+    const Vector at_start = a - points.front(), at_end = b - points.back();
+    double shortest = kInfinity, length = 0;
+    std::vector<double> along = {0};
+    for (std::size_t i = 1; i < points.size(); ++i) {
+      const double step = (points[i] - points[i - 1]).norm();
+      shortest = std::min(shortest, step);
+      along.push_back(length += step);
+    }
+    const auto share = [&](const Vector& offset, double way) {
+      const double reach = std::min(kLedAlong * offset.norm(), length);
+      return reach > 0 ? std::max(0.0, 1 - way / reach) : 0.0;
+    };
+    if (std::max(at_start.norm(), at_end.norm()) > kEndBeside * shortest) {
+      for (std::size_t i = 1; i + 1 < points.size(); ++i) {
+        points[i] +=
+            share(at_start, along[i]) * at_start + share(at_end, length - along[i]) * at_end;
+      }
+    }
+    points.front() = a;
+    points.back() = b;
   }
 
   // Past a pole no chord is longer than it is far: the way around is not cut short in parameters.
@@ -272,7 +301,7 @@ class Tessellator {
     std::atomic<std::size_t> done = 0;
     parallel_tasks(body_.faces.size(), [&](std::size_t f) {
       const Face& face = body_.faces[f];
-      if (stale[f] && face.surface) faces_[f] = meshed(f, same_sense_[f]);
+      if (stale[f] && face.surface && face.is_used) faces_[f] = meshed(f, same_sense_[f]);
       ++done;
     });
     advance(progress_, "tessellate", static_cast<double>(round + 1) / (kMostFinerRounds + 1));

@@ -250,7 +250,7 @@ TEST(CompareText, SaysHowFarAndWhere) {
 TEST(InspectText, ProposesATolerance) {
   const Model& model = demo_model("pod-cracked").model;
   const std::string text = inspect_text(model, inspect(model), "pod.stl");
-  EXPECT_NE(text.find("stitch --tolerance 0.024mm would close 26 of 26 narrow"), std::string::npos)
+  EXPECT_NE(text.find("stitch --tolerance 0.024mm reaches over 26 of 26 narrow"), std::string::npos)
       << text;
 }
 

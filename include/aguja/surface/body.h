@@ -66,6 +66,7 @@ struct Face {
   /// around is told by what they enclose.
   bool loops_directed = true;
   std::vector<FaceLoop> loops;  ///< empty: all of the surface's domain
+  bool is_used = true;          ///< some operation may have done without it
   std::string name;
   std::optional<Rgb> colour;
   std::string layer;                ///< empty: none is named

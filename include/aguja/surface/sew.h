@@ -19,21 +19,27 @@ struct RefusedSeam {
 
 /// What sewing did.
 struct SewReport {
-  std::size_t joined = 0;       ///< pairs of edges that became one
+  std::size_t joined = 0;       ///< pairs of edges, or of pieces of them, that became one
   std::size_t divided = 0;      ///< edges that a vertex of another divided
-  std::size_t open_before = 0;  ///< edges that one face uses, once
-  std::size_t open_after = 0;
-  double largest_gap = 0;  ///< between joined edges; never above the tolerance
+  std::size_t open_before = 0;  ///< edges of the body given that one face uses, once
+  std::size_t open_after = 0;   ///< of these, those with a piece for which that is still so
+  double largest_gap = 0;       ///< between joined edges; never above the tolerance
   std::vector<RefusedSeam> refused;
   std::vector<std::uint32_t> turned;  ///< faces that were turned to agree with their neighbours
+  /// Faces narrower than the tolerance without which more closes; they are no longer used.
+  std::vector<std::uint32_t> closed_away;
 };
 struct SewResult : BodyChange, SewReport {};
 
 /// Joins edges of faces that lie within `tolerance` of each other along their whole length, in
 /// whole or in part: the longer one is divided where the shorter ends. What the file shares already
-/// stays shared. Faces of each connected piece are made to agree with the first.
+/// stays shared. What lies nearer is joined first. Faces of each connected piece are made to agree
+/// with the first.
 ///
-/// Promises  An edge gets two uses at most: of three that coincide the nearest two are joined, the
+/// Where edges stay open, lower tolerances are tried, and doing without faces that are narrower than
+/// the tolerance; what leaves the fewest open counts.
+///
+/// Promises  All that becomes one vertex lies within the tolerance of each other. An edge gets two uses at most: of three that coincide the nearest two are joined, the
 ///           third is refused. No two ends of one edge become one vertex. Every joined edge carries
 ///           the measured distance as its tolerance. Numbers of vertices, edges and faces keep their
 ///           meaning (see `Body`).

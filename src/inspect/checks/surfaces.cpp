@@ -279,11 +279,20 @@ class SurfaceChecker {
       }
     }
     if (count == 0) return;
+    const std::size_t away = prepared_.sewing.closed_away.size();
     Draft& g = add(FindingKind::unshared_edge, face, at, largest);
     g.finding.count = count;
     g.finding.limit = scale_ * prepared_.tolerance.value;
     g.finding.detail =
         "sewn at " + short_text(prepared_.tolerance.value) + ", " + prepared_.tolerance.why;
+    if (away > 0) {
+      g.finding.detail += "; " + std::to_string(away) +
+                          (away == 1 ? " face that is" : " faces that are") +
+                          " narrower were closed away:";
+      for (const std::uint32_t f : prepared_.sewing.closed_away) {
+        g.finding.detail += " " + std::to_string(f) + number_of(body_->faces[f].entity);
+      }
+    }
     g.identity = {};
     g.identity.add_entity(body_->entity);
     g.triangles.clear();
