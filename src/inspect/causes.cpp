@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "inspect/near_copies.h"
+
 namespace aguja {
 namespace {
 
@@ -46,7 +48,12 @@ Causes::Causes(const Anatomy& anatomy, const Surplus& surplus, const RimSurvey& 
                const JoinedSurface& joined, const std::optional<Material>& material,
                const ResolvedLimits& limits)
     : anatomy_(anatomy), surplus_(surplus) {
-  if (material) find_internal(joined, *material, limits);
+  if (material) {
+    constexpr double kHair = 1e-3;  // of the diagonal
+    Box box;
+    for (const MaterialBody& body : material->bodies) box.extend(body.box);
+    find_internal(joined, *material, limits, std::max(survey.tolerance, kHair * box.diagonal()));
+  }
   surplus_in_.resize(anatomy.shells.size());
   for (const std::uint32_t t : surplus.triangles()) {
     if (anatomy.components.has({t})) ++surplus_in_[anatomy.components.shell_of[t].value];
@@ -56,7 +63,8 @@ Causes::Causes(const Anatomy& anatomy, const Surplus& surplus, const RimSurvey& 
 }
 
 void Causes::find_internal(const JoinedSurface& joined, const Material& material,
-                           const ResolvedLimits& limits) {
+                           const ResolvedLimits& limits, double hair) {
+  const std::vector<std::optional<double>> along = find_near_copies(joined, material, hair);
   // A wall ends on others: its body has regions that do bound material. What floats by itself is a
   // loose sheet, if there are bodies that it could be loose of.
   std::vector<bool> bounds(material.bodies.size());
@@ -64,7 +72,8 @@ void Causes::find_internal(const JoinedSurface& joined, const Material& material
     if (r.role == RegionRole::boundary || r.role == RegionRole::turned) bounds[r.body] = true;
   }
   const auto is_loose = [&](const MaterialBody& body) {
-    return is_sheet(body, limits[Limit::sheet]);
+    return is_sheet(body, limits[Limit::sheet]) ||
+           along[static_cast<std::size_t>(&body - material.bodies.data())];
   };
   const bool any_body =
       std::any_of(material.bodies.begin(), material.bodies.end(),
@@ -79,7 +88,12 @@ void Causes::find_internal(const JoinedSurface& joined, const Material& material
     }
     if (any_body && is_loose(material.bodies[region.body])) {
       loose_.resize(anatomy_.shells.size());
-      loose_[anatomy_.components.shell_of[read.value].value] = true;
+      const ShellId shell = anatomy_.components.shell_of[read.value];
+      loose_[shell.value] = true;
+      if (const auto apart = along[region.body]) {
+        along_.resize(anatomy_.shells.size());
+        along_[shell.value] = std::max(along_[shell.value].value_or(0), *apart);
+      }
     }
   }
 }

@@ -46,6 +46,10 @@ class Causes {
   [[nodiscard]] bool is_loose_sheet(ShellId shell) const {
     return !loose_.empty() && loose_[shell.value];
   }
+  /// How far the sheet lies at most from the surfaces that all of it lies along, if it does.
+  [[nodiscard]] std::optional<double> lies_along(ShellId shell) const {
+    return along_.empty() ? std::nullopt : along_[shell.value];
+  }
   /// Is the component small and alone?
   [[nodiscard]] bool is_stray(ShellId shell) const { return stray_[shell.value]; }
   /// Has the component nothing but surplus triangles?
@@ -69,7 +73,7 @@ class Causes {
 
  private:
   void find_internal(const JoinedSurface& joined, const Material& material,
-                     const ResolvedLimits& limits);
+                     const ResolvedLimits& limits, double hair);
   void find_strays(const RimSurvey& survey, const ResolvedLimits& limits);
   void find_flaps();
 
@@ -82,8 +86,9 @@ class Causes {
   std::vector<bool> is_flap_;
   std::vector<std::size_t> surplus_in_;  // by shell
   std::vector<bool> stray_;
-  std::vector<bool> internal_;  // by triangle; empty if none is
-  std::vector<bool> loose_;     // by shell; empty if none is
+  std::vector<bool> internal_;                // by triangle; empty if none is
+  std::vector<bool> loose_;                   // by shell; empty if none is
+  std::vector<std::optional<double>> along_;  // by shell; empty if none is
   double stray_limit_ = 0;
 };
 

@@ -314,13 +314,11 @@ Json inspect_json(const Model& model, const Inspection& inspection, std::size_t 
   object["hints"] = inspection.hints;
   object["pairs"] = pairs_json(model, inspection.pairs);
   if (const auto& p = inspection.proposed_tolerance) {
-    object["proposed_tolerance"] = {{"value", p->value},
-                                    {"closes", p->closes},
-                                    {"of", p->of},
-                                    {"tried", p->tried ? Json(*p->tried) : Json()},
-                                    {"as_one", p->as_one},
-                                    {"stay_below", p->stay_below ? Json(*p->stay_below) : Json()},
-                                    {"why", p->why}};
+    object["proposed_tolerance"] = {
+        {"value", p->value},   {"closes", p->closes},
+        {"of", p->of},         {"tried", p->tried ? Json(*p->tried) : Json()},
+        {"as_one", p->as_one}, {"stay_below", p->stay_below ? Json(*p->stay_below) : Json()},
+        {"why", p->why}};
   } else {
     object["proposed_tolerance"] = nullptr;
   }

@@ -105,6 +105,48 @@ TEST(Rims, AnOpeningInACrackedModelIsToldFromTheCracks) {
   EXPECT_TRUE(of_kind(found, FindingKind::sheet_border).empty());
 }
 
+// A cap of a sphere of radius `radius`, moved.
+Mesh cap(double radius, const Vector& shift) {
+  Mesh mesh = test::sphere(24, radius);
+  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+    return mesh.point(t[0]).z() + mesh.point(t[1]).z() + mesh.point(t[2]).z() < 2.4 * radius;
+  });
+  for (Point& p : mesh.points) p += shift;
+  return mesh;
+}
+
+TEST(Rims, APatchAHairAboveAnotherSurfaceIsACopyOfItWhicheverWayItFaces) {
+  for (const double hair : {-5e-4, 0.0, 2e-4, 1e-3}) {
+    for (const bool turned : {false, true}) {
+      SCOPED_TRACE(testing::Message() << hair << (turned ? " turned" : ""));
+      // Not triangle by triangle: the copy was made with other facets.
+      Mesh copy = cap(1 + hair, Vector::Zero());
+      for (Point& p : copy.points) p = Eigen::AngleAxisd(0.05, Vector::UnitZ()) * p;
+      if (turned) copy = test::turned(copy);
+      const Mesh body = test::sphere(90);
+      const Inspection found = inspect(test::model_of(test::joined(body, copy)));
+      EXPECT_TRUE(of_kind(found, FindingKind::opening).empty());
+      const auto sheets = of_kind(found, FindingKind::loose_sheet);
+      ASSERT_EQ(sheets.size(), 1u);
+      EXPECT_NE(sheets[0].detail.find("lies along another surface"), std::string::npos)
+          << sheets[0].detail;
+      EXPECT_EQ(sheets[0].count, copy.triangles.size());
+    }
+  }
+}
+
+TEST(Rims, ACurvedPatchByItselfIsNoOpening) {
+  const Mesh body = test::sphere(24);
+  Inspection found = inspect(test::model_of(test::joined(body, cap(1, Vector(0, 0, 2)))));
+  EXPECT_TRUE(of_kind(found, FindingKind::opening).empty());
+  EXPECT_EQ(of_kind(found, FindingKind::sheet_border).size(), 1u);
+  // The same alone is a body that lost its bottom, and so is what is large.
+  found = inspect(test::model_of(cap(1, Vector::Zero())));
+  EXPECT_EQ(of_kind(found, FindingKind::opening).size(), 1u);
+  found = inspect(test::model_of(test::joined(cap(1, Vector::Zero()), cap(1, Vector(3, 0, 0)))));
+  EXPECT_EQ(of_kind(found, FindingKind::opening).size(), 2u);
+}
+
 TEST(Rims, ATJunctionIsACrackOfNoWidthWithHangingVertices) {
   Mesh mesh = test::cube();
   // The top's front edge gets a vertex that the front does not have.

@@ -82,6 +82,7 @@ void check_loose_sheets(const PartView& view, FindingSink& sink) {
     std::vector<TriangleId> triangles;
     double area = 0;
     double winding = 0;
+    std::optional<double> along = {};  // how far from what it lies along
   };
   std::vector<Sheet> sheets(material.bodies.size());
   for (std::uint32_t t = 0; t < material.region_of.size(); ++t) {
@@ -94,6 +95,7 @@ void check_loose_sheets(const PartView& view, FindingSink& sink) {
     }
     const Region& region = material.regions[material.region_of[t]];
     Sheet& sheet = sheets[region.body];
+    sheet.along = view.causes.lies_along(shell);
     if (sheet.triangles.empty() || sheet.triangles.back() != read) {
       sheet.triangles.push_back(read);
       const double area = area_of(a, read);
@@ -109,6 +111,11 @@ void check_loose_sheets(const PartView& view, FindingSink& sink) {
     finding.detail = winding > 0.75   ? "inside the material"
                      : winding < 0.25 ? "outside the material"
                                       : "partly inside the material";
+    if (sheet.along) {
+      finding.detail = *sheet.along > 0
+                           ? "lies along another surface, " + short_text(*sheet.along) + " apart"
+                           : "lies on another surface";
+    }
     std::size_t naked = 0;
     for (const TriangleId t : sheet.triangles) {
       const Triangle& triangle = a.welded.triangle(t);

@@ -134,6 +134,16 @@ class Left {
     return shape_of_rim(sides);
   }
 
+  /// Is the component one smooth piece, and so little of all that it can hardly be a body of its own?
+  [[nodiscard]] bool is_loose_patch(std::size_t component) {
+    constexpr double kLittle = 0.2;
+    const auto& bodies = view_.material->bodies;
+    if (rough_.empty()) find_rough();
+    double area = 0;
+    for (const MaterialBody& body : bodies) area += body.area;
+    return !rough_[component] && bodies[component].area < kLittle * area;
+  }
+
   /// The mean direction from the rim into the surface, weighted by length.
   [[nodiscard]] Vector inward(const Rim& rim) const {
     Vector sum = Vector::Zero();
@@ -177,6 +187,25 @@ class Left {
     return std::nullopt;
   }
 
+  // Components with a sharp edge inside.
+  void find_rough() {
+    constexpr double kSmoothPatch = 0.8660254037844387;  // cos 30 degrees
+    rough_.resize(view_.material->bodies.size());
+    const auto normal = [&](TriangleId id) -> Vector {
+      const Triangle& t = triangles_[id.value];
+      return (points_[t[1].value] - points_[t[0].value])
+          .cross(points_[t[2].value] - points_[t[0].value]);
+    };
+    for (std::uint32_t e = 0; e < surface_.edges().size(); ++e) {
+      const auto uses = surface_.edges().uses({e});
+      if (uses.size() != 2) continue;
+      const Vector a = normal(uses[0].triangle()), b = normal(uses[1].triangle());
+      if (a.dot(b) < kSmoothPatch * a.norm() * b.norm()) {
+        rough_[component(uses[0].triangle().value)] = true;
+      }
+    }
+  }
+
   // By triangle: the part of its naked edge that is a gap's side.
   void mark_gaps() {
     const RimSurvey& survey = view_.survey;
@@ -197,6 +226,7 @@ class Left {
   std::span<const Triangle> triangles_;
   std::unordered_map<std::uint32_t, std::size_t> rim_of_edge_;
   std::unordered_map<std::uint32_t, double> gap_share_;
+  std::vector<bool> rough_;  // by component
 };
 
 // ---- Two loops with a band missing between them.
@@ -256,7 +286,7 @@ constexpr std::size_t kMostLoopsForBands = 300;
 constexpr std::size_t kLongestLoopForBands = 20000;
 
 void report_openings(const PartView& view, FindingSink& sink) {
-  const Left left(view);
+  Left left(view);
   std::vector<SheetLoop> loops;
   for (std::size_t i = 0; i < left.rims().size(); ++i) {
     const Rim rim = left.rims()[i];
@@ -305,9 +335,13 @@ void report_openings(const PartView& view, FindingSink& sink) {
   for (std::size_t i = 0; i < loops.size(); ++i) {
     if (partner[i] && *partner[i] < i) continue;
     Finding finding;
-    finding.kind = !partner[i] && left.is_sheet(left.component_of(left.rims()[loops[i].rim]))
-                       ? FindingKind::sheet_border
-                       : FindingKind::opening;
+    const std::size_t component = left.component_of(left.rims()[loops[i].rim]);
+    // What fits another rim is an end of a body, not a patch.
+    const bool fits = shape_of[i] != kNone && verdicts[shape_of[i]].doubt == CapDoubt::fits_another;
+    finding.kind =
+        !partner[i] && (left.is_sheet(component) || (!fits && left.is_loose_patch(component)))
+            ? FindingKind::sheet_border
+            : FindingKind::opening;
     finding.place = loops[i].center;
     std::vector<Point> points;
     std::vector<TriangleId> triangles;
