@@ -281,7 +281,7 @@ void mark_islands(std::vector<RimShape>& rims) {
   }
 }
 
-constexpr std::size_t kNone = std::numeric_limits<std::size_t>::max();
+constexpr std::size_t kNoShape = std::numeric_limits<std::size_t>::max();
 constexpr std::size_t kMostLoopsForBands = 300;
 constexpr std::size_t kLongestLoopForBands = 20000;
 
@@ -313,7 +313,7 @@ void report_openings(const PartView& view, FindingSink& sink) {
   }
   // What speaks against a flat cap; a rim that is none of a whole opening is not asked.
   std::vector<RimShape> shapes;
-  std::vector<std::size_t> shape_of(loops.size(), kNone);
+  std::vector<std::size_t> shape_of(loops.size(), kNoShape);
   for (std::size_t i = 0; i < loops.size(); ++i) {
     const Rim rim = left.rims()[loops[i].rim];
     if (partner[i] || !rim.is_loop() || left.is_sheet(left.component_of(rim))) continue;
@@ -337,7 +337,7 @@ void report_openings(const PartView& view, FindingSink& sink) {
     Finding finding;
     const std::size_t component = left.component_of(left.rims()[loops[i].rim]);
     // What fits another rim is an end of a body, not a patch.
-    const bool fits = shape_of[i] != kNone && verdicts[shape_of[i]].doubt == CapDoubt::fits_another;
+    const bool fits = shape_of[i] != kNoShape && verdicts[shape_of[i]].doubt == CapDoubt::fits_another;
     finding.kind =
         !partner[i] && (left.is_sheet(component) || (!fits && left.is_loose_patch(component)))
             ? FindingKind::sheet_border
@@ -360,7 +360,7 @@ void report_openings(const PartView& view, FindingSink& sink) {
     const Rim rim = left.rims()[loops[i].rim];
     finding.detail = rim.is_loop() ? "closed loop" : "open run between branching vertices";
     if (rim.is_loop() && ends[rim.vertices.front().value] > 2) finding.detail += ", pinched";
-    if (shape_of[i] != kNone && verdicts[shape_of[i]].doubt != CapDoubt::none) {
+    if (shape_of[i] != kNoShape && verdicts[shape_of[i]].doubt != CapDoubt::none) {
       finding.detail += "; " + verdicts[shape_of[i]].why;
     }
     if (partner[i]) {
