@@ -7,6 +7,7 @@
 #include <cmath>
 #include <limits>
 #include <mutex>
+#include <numeric>
 #include <optional>
 
 #include <Eigen/Geometry>
@@ -384,7 +385,59 @@ ContactCounts count_contacts(std::span<const TrianglePair> pairs) {
   return counts;
 }
 
-std::vector<TrianglePair> find_crossings(const Welded& mesh, Progress* progress) {
+namespace {
+
+// Triangles on the same three vertices: the first of them stands for all.
+struct Copies {
+  std::vector<std::uint32_t> first;                // one of each, rising
+  std::vector<std::vector<std::uint32_t>> others;  // by place in `first`
+};
+
+// Nothing unless some triangle is there so often that its copies would meet each other for nothing.
+std::optional<Copies> many_copies(const Welded& mesh) {
+  constexpr std::size_t kMany = 64, kLooked = 1024;
+  const std::size_t count = mesh.triangles().size();
+  if (count < kMany) return std::nullopt;
+  const auto key_of = [&](std::size_t t) {
+    const Triangle& triangle = mesh.triangle({static_cast<std::uint32_t>(t)});
+    std::array<std::uint32_t, 3> key = {triangle[0].value, triangle[1].value, triangle[2].value};
+    std::sort(key.begin(), key.end());
+    return key;
+  };
+  // Where copies are a matter, a few triangles taken from anywhere tell.
+  std::vector<std::array<std::uint32_t, 3>> looked;
+  for (std::size_t i = 0; i < std::min(count, kLooked); ++i) {
+    looked.push_back(key_of(i * count / std::min(count, kLooked)));
+  }
+  std::sort(looked.begin(), looked.end());
+  if (std::adjacent_find(looked.begin(), looked.end()) == looked.end()) return std::nullopt;
+  std::vector<std::uint32_t> order(count);
+  std::iota(order.begin(), order.end(), 0u);
+  parallel_sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+    return std::pair(key_of(a), a) < std::pair(key_of(b), b);
+  });
+  std::size_t most = 0;
+  std::vector<std::pair<std::uint32_t, std::vector<std::uint32_t>>> groups;
+  for (std::size_t i = 0; i < count;) {
+    std::size_t end = i + 1;
+    while (end < count && key_of(order[end]) == key_of(order[i])) ++end;
+    groups.emplace_back(
+        order[i], std::vector<std::uint32_t>(order.begin() + static_cast<std::ptrdiff_t>(i + 1),
+                                             order.begin() + static_cast<std::ptrdiff_t>(end)));
+    most = std::max(most, end - i);
+    i = end;
+  }
+  if (most < kMany) return std::nullopt;
+  std::sort(groups.begin(), groups.end());
+  Copies copies;
+  for (auto& [first, others] : groups) {
+    copies.first.push_back(first);
+    copies.others.push_back(std::move(others));
+  }
+  return copies;
+}
+
+std::vector<TrianglePair> crossings_of_all(const Welded& mesh, Progress* progress) {
   if (mesh.triangles().empty()) return {};
   const BoxTree tree = tree_of(mesh);
   std::vector<std::vector<TrianglePair>> lists(tree.list_count());
@@ -401,6 +454,33 @@ std::vector<TrianglePair> find_crossings(const Welded& mesh, Progress* progress)
   });
   if (shared.stopped()) throw Cancelled();
   return merged(std::move(lists));
+}
+
+}  // namespace
+
+std::vector<TrianglePair> find_crossings(const Welded& mesh, Progress* progress) {
+  const auto copies = many_copies(mesh);
+  if (!copies) return crossings_of_all(mesh, progress);
+  Mesh one_of_each;
+  for (const Point& p : mesh.points()) one_of_each.points.push_back(p);
+  for (const std::uint32_t t : copies->first) one_of_each.triangles.push_back(mesh.triangle({t}));
+  one_of_each.points_are_distinct = true;
+  std::vector<TrianglePair> all;
+  const auto with_copies = [&](std::uint32_t k) {
+    std::vector<std::uint32_t> list = {copies->first[k]};
+    list.insert(list.end(), copies->others[k].begin(), copies->others[k].end());
+    return list;
+  };
+  const Welded welded(one_of_each);
+  for (const TrianglePair& pair : crossings_of_all(welded, progress)) {
+    for (const std::uint32_t a : with_copies(pair.first.value)) {
+      for (const std::uint32_t b : with_copies(pair.second.value)) {
+        all.push_back(pair_of(a, b, pair.contact));
+      }
+    }
+  }
+  parallel_sort(all.begin(), all.end());
+  return all;
 }
 
 std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vector<bool>& wanted) {

@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <memory>
 #include <tuple>
 
@@ -148,8 +149,21 @@ class PartRelater {
     for (std::size_t p = 0; p < boxes_.size(); ++p) {
       boxes[p] = FloatBox(box_grown(boxes_[p], tolerance(p, p)));
     }
-    const BoxTree tree(std::move(boxes));
     std::vector<PartPair> pairs;
+    // What is in one place again and again is told against the first of them alone.
+    for (const auto& [first, copy] : surplus_copies()) {
+      PartPair pair;
+      pair.first = first;
+      pair.second = copy;
+      pair.tolerance = tolerance(first, copy);
+      pair.box = boxes_[first];
+      pair.relation = PartRelation::identical;
+      if (is_solid_[first] && is_solid_[copy]) pair.volume = searched(first).volume;
+      pairs.push_back(pair);
+      boxes_[copy] = Box{};
+      boxes[copy] = FloatBox(Box{});
+    }
+    const BoxTree tree(std::move(boxes));
     for (std::size_t p = 0; p < boxes_.size(); ++p) {
       std::vector<std::size_t> others;
       if (boxes_[p].is_empty()) continue;
@@ -172,6 +186,23 @@ class PartRelater {
   }
 
  private:
+  // Of a shape in one place: those beyond the first few, with the first.
+  [[nodiscard]] std::vector<std::pair<std::size_t, std::size_t>> surplus_copies() const {
+    constexpr std::size_t kFew = 16;
+    using Key = std::pair<const Shape*, std::array<double, 12>>;
+    std::map<Key, std::pair<std::size_t, std::size_t>> first;  // and how many
+    std::vector<std::pair<std::size_t, std::size_t>> copies;
+    for (std::size_t p = 0; p < boxes_.size(); ++p) {
+      if (boxes_[p].is_empty()) continue;
+      Key key{model_.parts[p].shape().get(), {}};
+      const Placement& place = model_.parts[p].placement();
+      std::copy_n(place.linear.data(), 9, key.second.begin());
+      std::copy_n(place.shift.data(), 3, key.second.begin() + 9);
+      auto& known = first.try_emplace(key, p, 0).first->second;
+      if (++known.second > kFew) copies.emplace_back(known.first, p);
+    }
+    return copies;
+  }
   double tolerance(std::size_t p, std::size_t q) const {
     // About the precision of single-precision files: nearer points cannot be told apart there.
     constexpr double kOfSize = 1e-6;

@@ -123,6 +123,12 @@ class FaceMesher {
     begin_points();
     note_offsets();
     if (surface_.kind() != SurfaceKind::plane) add_grid(bounds);
+    // Radii and speeds beyond what doubles square.
+    if (!std::all_of(planar_.begin(), planar_.end(),
+                     [](const PlanarPoint& p) { return p.allFinite(); })) {
+      trouble(FaceTrouble::Kind::no_facets, place(points_[0].vertex), 0);
+      return std::move(out_);
+    }
     for (int round = 0;; ++round) {
       triangulate_inside();
       if (surface_.kind() == SurfaceKind::plane && fineness_.longest <= 0) break;

@@ -204,6 +204,23 @@ TEST(Step, AssembliesPlaceTheirPartsAgainAndAgain) {
 }
 
 // Two of each level below: a chain of 60 would be placed 2^60 times.
+TEST(Step, RadiiBeyondSenseEndNothing) {
+  for (const char* radius : {"1.E300", "1.E160", "1.E-160", "1.E-300", "1.7E308"}) {
+    const std::string r = radius;
+    for (const std::string& surface :
+         {"SPHERICAL_SURFACE('',#4," + r + ")", "TOROIDAL_SURFACE('',#4,5.," + r + ")",
+          "DEGENERATE_TOROIDAL_SURFACE('',#4," + r + "," + r + ",.T.)"}) {
+      const std::string data =
+          "#1=CARTESIAN_POINT('',(0.,0.,0.));#2=DIRECTION('',(0.,0.,1.));#3=DIRECTION('',(1.,0.,0.)"
+          ");#4=AXIS2_PLACEMENT_3D('',#1,#2,#3);#10=" +
+          surface +
+          ";#11=ADVANCED_FACE('',(),#10,.T.);#12=OPEN_SHELL('',(#11));#13=SHELL_BASED_SURFACE_"
+          "MODEL('',(#12));#14=SHAPE_REPRESENTATION('',(#13),#90);";
+      EXPECT_NO_THROW(static_cast<void>(read_model(Source{"x.step", step_file(data)}))) << data;
+    }
+  }
+}
+
 TEST(Step, AssembliesThatDoubleEndAll) {
   std::string data;
   for (int level = 0; level < 60; ++level) {

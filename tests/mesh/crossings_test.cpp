@@ -98,6 +98,29 @@ TEST(Crossings, AgreeWithBruteForceInRationals) {
   EXPECT_GT(seen.touch, 500u);
 }
 
+// One triangle or a few of them are there again and again, turned or not: what stands for all of
+// them meets what they meet.
+TEST(Crossings, TrianglesThatAreThereManyTimesAgreeWithBruteForce) {
+  std::size_t seen = 0;
+  for (std::uint64_t seed = 1; seed <= 6; ++seed) {
+    Random random(seed);
+    Mesh mesh = adversarial_mesh(4 * seed + 1);
+    const std::size_t count = mesh.triangles.size();
+    if (count == 0) continue;
+    for (int copy = 0; copy < 80; ++copy) {
+      Triangle t = mesh.triangles[random.index(std::min<std::size_t>(count, 2))];
+      if (random.chance(0.5)) std::swap(t[0], t[1]);
+      mesh.triangles.push_back(t);
+    }
+    std::shuffle(mesh.triangles.begin(), mesh.triangles.end(), random.engine());
+    const Welded welded(mesh);
+    const auto expected = by_brute_force(welded);
+    ASSERT_EQ(find_crossings(welded), expected) << "seed " << seed;
+    seen += expected.size();
+  }
+  EXPECT_GT(seen, 100u);
+}
+
 TEST(Crossings, OfSomeTrianglesAreThoseOfAllThatNameThem) {
   std::size_t named = 0;
   for (std::uint64_t seed = 1; seed <= 300; ++seed) {

@@ -2,6 +2,9 @@
 
 #include <numbers>
 
+#include <memory>
+#include <set>
+
 #include <gtest/gtest.h>
 #include <Eigen/Geometry>
 
@@ -88,6 +91,21 @@ TEST(PartPairs, ABodyInTheMaterialOfAnotherAndNotInItsCavity) {
   EXPECT_EQ(wall[0].first, 1u);
   // Half in the cavity.
   EXPECT_EQ(related({with_cavity(), box({1, 4, 4}, {2, 1, 1})}).at(0).relation, crossing);
+}
+
+TEST(PartPairs, WhatIsInOnePlaceAgainAndAgainIsToldAgainstTheFirst) {
+  Model model;
+  const auto shape = std::make_shared<Shape>();
+  shape->mesh = box({0, 0, 0}, {1, 1, 1});
+  for (int i = 0; i < 3000; ++i) model.parts.emplace_back("copy", shape, Placement{});
+  const auto pairs = relate_parts(model, std::vector<bool>(3000, true));
+  std::set<std::size_t> told;
+  for (const PartPair& pair : pairs) {
+    EXPECT_EQ(pair.relation, identical);
+    told.insert({pair.first, pair.second});
+  }
+  EXPECT_EQ(told.size(), 3000u);
+  EXPECT_LT(pairs.size(), 3200u);
 }
 
 TEST(PartPairs, TheSamePartTwice) {
