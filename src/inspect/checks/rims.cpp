@@ -337,7 +337,8 @@ void report_openings(const PartView& view, FindingSink& sink) {
     Finding finding;
     const std::size_t component = left.component_of(left.rims()[loops[i].rim]);
     // What fits another rim is an end of a body, not a patch.
-    const bool fits = shape_of[i] != kNoShape && verdicts[shape_of[i]].doubt == CapDoubt::fits_another;
+    const bool fits =
+        shape_of[i] != kNoShape && verdicts[shape_of[i]].doubt == CapDoubt::fits_another;
     finding.kind =
         !partner[i] && (left.is_sheet(component) || (!fits && left.is_loose_patch(component)))
             ? FindingKind::sheet_border
