@@ -20,7 +20,7 @@ struct ToleranceProposal {
   std::size_t of = 0;      ///< long narrow stretches in all
   /// Of these, those that were gone once it was stitched by it; empty: nobody tried.
   std::optional<std::size_t> tried = {};
-  bool as_one = false;  ///< it is of all parts taken as one body
+  bool as_one = false;               ///< it is of all parts taken as one body
   std::optional<double> stay_below;  ///< the smallest real feature found near rims
   std::string why;                   ///< one sentence
 };
