@@ -6,6 +6,7 @@
 
 #include "aguja/mend/given_up.h"
 #include "aguja/mend/harm.h"
+#include "base/short_text.h"
 #include "mend/large_losses.h"
 #include "mend/ledger.h"
 #include "mend/targets.h"
@@ -30,6 +31,26 @@ LedgerLine empty_line(const Step& step) {
   line.step = step.number;
   line.remedy = step.remedy;
   return line;
+}
+
+// Vertices are named by places near them.
+constexpr double kReachOfPlaces = 1e-3;  // of the part's diagonal
+
+std::optional<Refusal> out_of_reach(const MendState& state, std::span<const Point> places,
+                                    std::span<const RemedyTarget> targets) {
+  for (const RemedyTarget& target : targets) {
+    const Mesh& mesh = state.model.parts[target.part].mesh();
+    const double reach = kReachOfPlaces * box_of(mesh).diagonal();
+    for (const Point& place : places) {
+      double nearest = std::numeric_limits<double>::infinity();
+      for (const Point& p : mesh.points) nearest = std::min(nearest, (p - place).norm());
+      if (nearest <= reach || mesh.points.empty()) continue;
+      return Refusal{RefusalReason::does_not_apply, place,
+                     "no vertex is within " + short_text(reach) + " of it, the nearest is " +
+                         short_text(nearest) + " away"};
+    }
+  }
+  return std::nullopt;
 }
 
 // May it leave more that is wrong than there was?
@@ -79,6 +100,18 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
   if (step.settings.contains("at")) {
     const std::vector<Point> places = read.points("at");
     if (!places.empty()) keep_nearest_part(state, places[0], targets);
+    if (const auto refusal = out_of_reach(state, places, targets)) {
+      LedgerLine line = empty_line(step);
+      line.refused.push_back(*refusal);
+      result.lines.push_back(std::move(line));
+      return result;
+    }
+  } else if (remedy.needs_selection && step.selection.is_empty()) {
+    LedgerLine line = empty_line(step);
+    line.refused.push_back(
+        {RefusalReason::does_not_apply, Point::Zero(), "it does not say what is selected"});
+    result.lines.push_back(std::move(line));
+    return result;
   }
   // From the last part to the first: a part that goes takes its number with it.
   for (auto at = targets.rbegin(); at != targets.rend(); ++at) {

@@ -234,8 +234,11 @@ class FaceMesher {
   void add_grid(const Bounds& bounds) {
     const Parameters width = bounds.width();
     double count[2];
-    for (int k = 0; k < 2; ++k)
-      count[k] = std::max(1.0, std::ceil(width[k] / steps_.step[k] - kSameParameter));
+    const auto counted = [](double wanted) {
+      constexpr auto kMost = static_cast<double>(kMostPointsOfFace);
+      return wanted >= 1 ? std::min(std::ceil(wanted), kMost) : 1.0;  // not a number: 1
+    };
+    for (int k = 0; k < 2; ++k) count[k] = counted(width[k] / steps_.step[k] - kSameParameter);
     // Straight in one direction: the border's points serve both ends.
     if (count[0] <= 1 && count[1] <= 1) return;
     if (count[0] <= 1 || count[1] <= 1) return;
@@ -244,7 +247,7 @@ class FaceMesher {
     for (int k = 0; k < 2; ++k) cell[k] = width[k] * steps_.speed[k] / count[k];
     for (int k = 0; k < 2; ++k) {
       if (cell[k] > 8 * cell[1 - k])
-        count[k] = std::ceil(width[k] * steps_.speed[k] / (8 * cell[1 - k]));
+        count[k] = counted(width[k] * steps_.speed[k] / (8 * cell[1 - k]));
     }
     const double total = count[0] * count[1];
     if (total > static_cast<double>(kMostPointsOfFace)) {

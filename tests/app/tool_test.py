@@ -263,6 +263,13 @@ class ToolTest(unittest.TestCase):
         self.assertTrue(report["solid"])
         self.assertEqual(report["idle_plan_steps"], 1)
         self.assertEqual(report["ledger"][0]["refused"][0]["detail"], "it selects nothing")
+        # Nor is one that says nothing about what, or names places where no vertex is.
+        for step, why in (('"copy"\nfrom = [0, 0, 0]\nto = [9, 0, 0]', "does not say"),
+                          ('"move"\nat = [[900, 0, 0]]\nby = [1, 0, 0]', "no vertex is within")):
+            idle.write_text(f'format = "aguja-plan"\nversion = 1\n[[steps]]\nremedy = {step}\n')
+            report = self.report("mend", self.folder / "pod.stl", "--plan", idle, "--dry-run", status=1)
+            self.assertEqual(report["idle_plan_steps"], 1)
+            self.assertIn(why, report["ledger"][0]["refused"][0]["detail"])
         # A plan is for the file that it was made for.
         self.assertEqual(run("mend", self.folder / "pod.stl", "--plan", plan, "--dry-run").returncode, 2)
         broken = self.folder / "broken.toml"
