@@ -122,10 +122,10 @@ class FaceMesher {
     steps_ = steps_over(surface_, bounds, fineness_);
     begin_points();
     note_offsets();
-    if (surface_.kind() != SurfaceKind::plane) add_grid(bounds);
+    const bool makes_sense = surface_.kind() == SurfaceKind::plane || add_grid(bounds);
     // Radii and speeds beyond what doubles square.
-    if (!std::all_of(planar_.begin(), planar_.end(),
-                     [](const PlanarPoint& p) { return p.allFinite(); })) {
+    if (!makes_sense || !std::all_of(planar_.begin(), planar_.end(),
+                                     [](const PlanarPoint& p) { return p.allFinite(); })) {
       trouble(FaceTrouble::Kind::no_facets, place(points_[0].vertex), 0);
       return std::move(out_);
     }
@@ -231,24 +231,23 @@ class FaceMesher {
   }
 
   // Rows of points so near that facets between them keep to the surface, clear of the border.
-  void add_grid(const Bounds& bounds) {
+  // False if a side of the face is longer than any number of facets could follow.
+  [[nodiscard]] bool add_grid(const Bounds& bounds) {
     const Parameters width = bounds.width();
     double count[2];
-    const auto counted = [](double wanted) {
-      constexpr auto kMost = static_cast<double>(kMostPointsOfFace);
-      return wanted >= 1 ? std::min(std::ceil(wanted), kMost) : 1.0;  // not a number: 1
-    };
-    for (int k = 0; k < 2; ++k) count[k] = counted(width[k] / steps_.step[k] - kSameParameter);
+    for (int k = 0; k < 2; ++k)
+      count[k] = std::max(1.0, std::ceil(width[k] / steps_.step[k] - kSameParameter));
     // Straight in one direction: the border's points serve both ends.
-    if (count[0] <= 1 && count[1] <= 1) return;
-    if (count[0] <= 1 || count[1] <= 1) return;
+    if (count[0] <= 1 || count[1] <= 1) return true;
     // No cell is longer than eight times its width.
     double cell[2];
     for (int k = 0; k < 2; ++k) cell[k] = width[k] * steps_.speed[k] / count[k];
     for (int k = 0; k < 2; ++k) {
       if (cell[k] > 8 * cell[1 - k])
-        count[k] = counted(width[k] * steps_.speed[k] / (8 * cell[1 - k]));
+        count[k] = std::ceil(width[k] * steps_.speed[k] / (8 * cell[1 - k]));
     }
+    constexpr double kMostAlong = 1e9;
+    if (!(count[0] <= kMostAlong && count[1] <= kMostAlong)) return false;
     const double total = count[0] * count[1];
     if (total > static_cast<double>(kMostPointsOfFace)) {
       const double less = std::sqrt(total / static_cast<double>(kMostPointsOfFace));
@@ -276,6 +275,7 @@ class FaceMesher {
         add_point({uv, own_vertex(inside(uv))});
       }
     }
+    return true;
   }
   [[nodiscard]] std::vector<double> crossings_with(double v) const {
     std::vector<double> all;
