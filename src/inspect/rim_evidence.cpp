@@ -22,6 +22,9 @@ constexpr double kNearlyAllOfRim = 0.95;
 // A rim that is so small a part of the model lost a triangle; it is no inlet.
 constexpr double kLeastInlet = 0.01;  // of the diagonal
 constexpr double kFlatEnd = 0.01;     // of its radius
+// Rims of like length that each is held against; what is left out of more is a hole in a face all
+// the same.
+constexpr std::size_t kMostLike = 2000;
 
 bool are_alike(double a, double b) { return std::fabs(a - b) <= kAlikeRims * std::max(a, b); }
 
@@ -56,7 +59,7 @@ void pair_rims_that_fit(std::span<const RimShape> rims, std::vector<RimVerdict>&
   std::vector<Pair> pairs;
   for (std::size_t i = 0; i < by_length.size(); ++i) {
     const std::size_t a = by_length[i];
-    for (std::size_t j = i + 1; j < by_length.size(); ++j) {
+    for (std::size_t j = i + 1; j < std::min(by_length.size(), i + kMostLike); ++j) {
       const std::size_t b = by_length[j];
       if (!are_alike(rims[a].length, rims[b].length)) break;
       const auto offset = offset_of_fit(rims[a], rims[b]);

@@ -47,7 +47,8 @@ struct RimVerdict {
 
 /// By rim; all but `corner`. Of several rims that fit one, that which faces it most squarely is its
 /// partner. `diagonal`: of the part.
-/// Cost     Pairs of rims of like length: O(k log k) for k of different lengths.
+/// Cost     O(k log k) for k rims of different lengths; each is held against 2000 of like length at
+///          most.
 [[nodiscard]] std::vector<RimVerdict> judge_rims(std::span<const RimShape> rims, double diagonal);
 
 }  // namespace aguja

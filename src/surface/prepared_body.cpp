@@ -115,8 +115,11 @@ PreparedBody prepare_body(const Body& body, const SewTolerance& tolerance,
   if (tolerance.value > 0) {
     SewResult sewn = sew(healed.body, tolerance.value, {options.sew_steps});
     // Short edges that are no longer there may be what their neighbours would have been joined to.
+    const bool lost_short =
+        std::any_of(healed.healed.begin(), healed.healed.end(),
+                    [](const Healed& h) { return h.healing == Healing::short_edge; });
     std::vector<Healing> fewer = options.heal;
-    if (sewn.open_after > 0 && std::erase(fewer, Healing::short_edge) > 0) {
+    if (sewn.open_after > 0 && lost_short && std::erase(fewer, Healing::short_edge) > 0) {
       HealResult less = heal(body, tolerance.value, fewer);
       SewResult again = sew(less.body, tolerance.value, {options.sew_steps});
       if (again.open_after < sewn.open_after) {

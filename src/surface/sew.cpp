@@ -482,8 +482,10 @@ std::vector<std::uint32_t> narrow_faces(const Body& body, double tolerance) {
   std::vector<std::uint32_t> narrow;
   for (std::uint32_t f = 0; f < body.faces.size(); ++f) {
     const Face& face = body.faces[f];
-    if (!face.is_used || face.loops.size() != 1 || face.loops[0].edges.size() < 2) continue;
+    if (!face.is_used || face.loops.size() != 1) continue;
     const auto& uses = face.loops[0].edges;
+    constexpr std::size_t kMostSides = 12;
+    if (uses.size() < 2 || uses.size() > kMostSides) continue;
     const bool is_narrow = std::all_of(uses.begin(), uses.end(), [&](const EdgeUseOfFace& use) {
       const BodyEdge& edge = body.edges[use.edge];
       if (!edge.curve || !edge.range().is_finite()) return false;

@@ -138,10 +138,11 @@ class Left {
   [[nodiscard]] bool is_loose_patch(std::size_t component) {
     constexpr double kLittle = 0.2;
     const auto& bodies = view_.material->bodies;
-    if (rough_.empty()) find_rough();
-    double area = 0;
-    for (const MaterialBody& body : bodies) area += body.area;
-    return !rough_[component] && bodies[component].area < kLittle * area;
+    if (rough_.empty()) {
+      find_rough();
+      for (const MaterialBody& body : bodies) area_ += body.area;
+    }
+    return !rough_[component] && bodies[component].area < kLittle * area_;
   }
 
   /// The mean direction from the rim into the surface, weighted by length.
@@ -227,6 +228,7 @@ class Left {
   std::unordered_map<std::uint32_t, std::size_t> rim_of_edge_;
   std::unordered_map<std::uint32_t, double> gap_share_;
   std::vector<bool> rough_;  // by component
+  double area_ = 0;          // of all; known with these
 };
 
 // ---- Two loops with a band missing between them.
