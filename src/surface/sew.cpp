@@ -34,6 +34,34 @@ class Sewer {
     return std::move(result_);
   }
 
+  // Is an open edge within the tolerance of another edge? Else it is the border of what is missing.
+  [[nodiscard]] bool is_contested(double tolerance) {
+    const std::vector<std::uint32_t> uses = edge_uses(body());
+    std::vector<std::uint32_t> used;
+    Array<FloatBox> boxes;
+    for (std::uint32_t e = 0; e < uses.size(); ++e) {
+      if (uses[e] == 0 || !body().edges[e].curve || !body().edges[e].range().is_finite()) continue;
+      used.push_back(e);
+      Box box = box_of_edge(body().edges[e]);
+      box.low.array() -= tolerance;
+      box.high.array() += tolerance;
+      boxes.push_back(FloatBox(box));
+    }
+    const BoxTree tree(std::move(boxes));
+    return std::any_of(used.begin(), used.end(), [&](std::uint32_t e) {
+      if (uses[e] != 1) return false;
+      const Point p = body().edges[e].curve->point(body().edges[e].range().middle());
+      bool is_near = false;
+      tree.for_each_meeting(around(p, 0), [&](std::uint32_t i) {
+        if (is_near || used[i] == e) return;
+        const BodyEdge& other = body().edges[used[i]];
+        const double t = nearest_parameter(*other.curve, other.range(), p);
+        is_near = (other.curve->point(t) - p).norm() <= tolerance;
+      });
+      return is_near;
+    });
+  }
+
  private:
   Body& body() { return result_.body; }
 
@@ -555,6 +583,7 @@ SewResult sew(const Body& body, double tolerance, const SewOptions& options) {
   if (options.steps < 1) throw ArgumentError("sew: one step at least is needed");
   SewResult result = Sewer(body).run(tolerance, options);
   if (result.open_after == 0 || tolerance == 0) return result;
+  if (!Sewer(result.body).is_contested(tolerance)) return result;
   return best_of(body, tolerance, options, std::move(result));
 }
 
