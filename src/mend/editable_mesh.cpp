@@ -295,6 +295,18 @@ std::size_t EditableMesh::fans_at(VertexId v) const {
   return fan_count(v, there);
 }
 
+namespace {
+
+std::optional<double> two_sided_within(std::span<const TriangleCorners> before,
+                                       std::span<const TriangleCorners> after, double limit) {
+  const auto there = distance_within_facing(after, before, limit);
+  if (!there) return std::nullopt;
+  const auto back = distance_within_facing(before, after, limit);
+  return back ? std::optional(std::max(*there, *back)) : std::nullopt;
+}
+
+}  // namespace
+
 std::optional<RefusalReason> EditableMesh::examine(const Replacement& r, double limit,
                                                    bool may_pinch) {
   if (const auto reason = examine_sides(r)) return reason;
@@ -303,13 +315,7 @@ std::optional<RefusalReason> EditableMesh::examine(const Replacement& r, double 
     if (const auto reason = examine_fans(r)) return reason;
   }
   if (const auto reason = examine_walls(r)) return reason;
-  double spent_so_far = 0;
-  std::vector<TriangleCorners> before, after;
-  for (const TriangleId t : r.remove) {
-    spent_so_far = std::max(spent_so_far, spent(t));
-    before.push_back(corners(t));
-  }
-  for (const auto& added : r.add) after.push_back(corners(added.triangle));
+  const auto [before, after, spent_so_far] = surfaces_of(r);
   const double left = std::min(limit, budget_.distance - spent_so_far);
   // Rounding of distances that are zero in truth.
   Box box;
@@ -319,32 +325,33 @@ std::optional<RefusalReason> EditableMesh::examine(const Replacement& r, double 
       kDistanceRounding * std::max(box.low.cwiseAbs().maxCoeff(), box.high.cwiseAbs().maxCoeff()),
       std::max(left, 0.0) + kDistanceRounding * box.diagonal());
   if (left < 0) return RefusalReason::beyond_budget;
-  const auto there = distance_within_facing(after, before, left + noise);
-  if (!there) return RefusalReason::beyond_budget;
-  const auto back = distance_within_facing(before, after, left + noise);
-  if (!back) return RefusalReason::beyond_budget;
-  last_distance_ = std::min(left, std::max(*there, *back));
+  const auto apart = two_sided_within(before, after, left + noise);
+  if (!apart) return RefusalReason::beyond_budget;
+  last_distance_ = std::min(left, *apart);
   return std::nullopt;
 }
 
-double EditableMesh::budget_for(const Replacement& r) const {
-  double spent_so_far = 0;
-  std::vector<TriangleCorners> before, after;
-  Box box;
+EditableMesh::Surfaces EditableMesh::surfaces_of(const Replacement& r) const {
+  Surfaces out;
   for (const TriangleId t : r.remove) {
-    spent_so_far = std::max(spent_so_far, spent(t));
-    before.push_back(corners(t));
+    out.spent = std::max(out.spent, spent(t));
+    out.before.push_back(corners(t));
   }
-  for (const auto& added : r.add) after.push_back(corners(added.triangle));
-  for (const auto& t : before) box.extend(box_of(t));
-  for (const auto& t : after) box.extend(box_of(t));
+  for (const auto& added : r.add) out.after.push_back(corners(added.triangle));
+  return out;
+}
+
+double EditableMesh::budget_for(const Replacement& r) const {
+  const auto [before, after, spent_so_far] = surfaces_of(r);
+  Box box;
+  for (const auto* list : {&before, &after}) {
+    for (const TriangleCorners& t : *list) box.extend(box_of(t));
+  }
   // A bound is found for each limit that is above the distance, the nearer the closer.
   constexpr double kStart = 1e-3, kGrowth = 1.5;
   double limit = std::max(budget_.distance, kStart * box.diagonal());
   for (; limit < 2 * box.diagonal(); limit *= kGrowth) {
-    const auto there = distance_within_facing(after, before, limit);
-    const auto back = there ? distance_within_facing(before, after, limit) : std::nullopt;
-    if (back) return spent_so_far + std::max(*there, *back);
+    if (const auto apart = two_sided_within(before, after, limit)) return spent_so_far + *apart;
   }
   return spent_so_far + limit;
 }

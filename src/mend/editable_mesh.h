@@ -95,6 +95,12 @@ class EditableMesh {
     return at == further_parents_.end() ? std::span<const TriangleId>{} : at->second;
   }
   std::vector<TriangleId>& own_star(VertexId v);
+  /// What a replacement takes away and brings, and what was spent there.
+  struct Surfaces {
+    std::vector<TriangleCorners> before, after;
+    double spent = 0;
+  };
+  [[nodiscard]] Surfaces surfaces_of(const Replacement& r) const;
   [[nodiscard]] std::optional<RefusalReason> examine_edges(const Replacement& r) const;
   [[nodiscard]] std::optional<RefusalReason> examine_fans(const Replacement& r) const;
   [[nodiscard]] std::optional<RefusalReason> examine_sides(const Replacement& r) const;

@@ -11,6 +11,7 @@
 
 #include "aguja/solid/certificate.h"
 #include "aguja/solid/prepare.h"
+#include "tests/support/drawn_body.h"
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
@@ -23,9 +24,7 @@ constexpr double kQuarter = std::numbers::pi / 2;
 // Faces share nothing: each has its own edges and vertices, and is moved by less than `shift`.
 class Scattered {
  public:
-  Scattered(double shift, std::uint64_t seed) : shift_(shift), random_(seed) {
-    body_.shells.push_back({{}, false, false, 1});
-  }
+  Scattered(double shift, std::uint64_t seed) : shift_(shift), random_(seed) {}
   struct Side {
     CurvePtr curve;
     double from, to;
@@ -39,27 +38,18 @@ class Scattered {
     } while (by.norm() > 1);
     Placement place;
     place.shift = shift_ * by;
-    Face face;
-    face.surface = surface(place.shift);
-    face.loops_directed = false;
-    face.entity = body_.faces.size() + 3001;
-    const auto first = static_cast<std::uint32_t>(body_.vertices.size());
-    const auto count = static_cast<std::uint32_t>(loop.size());
+    std::vector<std::uint32_t> corners;
+    for (const Side& side : loop)
+      corners.push_back(drawing_.vertex(place(side.curve->point(side.from))));
     FaceLoop own;
-    for (std::uint32_t i = 0; i < count; ++i) {
-      body_.vertices.push_back({place(loop[i].curve->point(loop[i].from)), 0});
-      BodyEdge edge;
-      edge.curve = make_moved(loop[i].curve, place);
-      edge.from = loop[i].from;
-      edge.to = loop[i].to;
-      edge.start = first + i;
-      edge.end = first + (i + 1) % count;
-      own.edges.push_back({static_cast<std::uint32_t>(body_.edges.size()), true, nullptr});
-      body_.edges.push_back(edge);
+    for (std::size_t i = 0; i < loop.size(); ++i) {
+      const std::uint32_t edge =
+          drawing_.edge(make_moved(loop[i].curve, place), {loop[i].from, loop[i].to}, corners[i],
+                        corners[(i + 1) % corners.size()]);
+      own.edges.push_back({edge, true, nullptr});
     }
-    face.loops.push_back(own);
-    body_.shells[0].faces.push_back({static_cast<std::uint32_t>(body_.faces.size()), true});
-    body_.faces.push_back(std::move(face));
+    drawing_.face_of_loops(surface(place.shift), {own});
+    drawing_.body().faces.back().loops_directed = false;
   }
   void polygon(const std::vector<Point>& corners) {
     std::vector<Side> loop;
@@ -72,17 +62,12 @@ class Scattered {
     face([&](const Vector& by) { return make_plane(Frame::from(corners[0] + by, normal, x)); },
          loop);
   }
-  [[nodiscard]] SurfaceModel model() const {
-    SurfaceModel m;
-    m.bodies.push_back(body_);
-    m.instances.push_back({0, {}, "scattered"});
-    return m;
-  }
+  [[nodiscard]] SurfaceModel model() const { return drawing_.model(); }
 
  private:
   double shift_;
   Random random_;
-  Body body_;
+  test::Drawing drawing_;
 };
 
 // Two faces across an axis of a box, all corners within `low` and `high` along the others.
