@@ -1,9 +1,12 @@
 // How the time of an inspection grows on models that are not clean: open, overlapping, torn, of many
 // shells. Each is held against a clean torus of its size; pairs that cross cost 2 µs each beside.
-// Usage: bench_growth [LARGEST [ROUNDS]]
+// Then shapes that crowd about a vertex, an edge, a line, a place: how their time grows.
+// Usage: bench_growth [LARGEST [ROUNDS [CROWD]]]
 
 #include <cmath>
 #include <cstdlib>
+#include <map>
+#include <numbers>
 #include <random>
 
 #include <fmt/format.h>
@@ -66,6 +69,104 @@ Mesh torn(const Mesh& whole) {
   return mesh;
 }
 
+// ---- Shapes that crowd: each would cost its square if all were held against all.
+
+class CrowdMaker {
+ public:
+  explicit CrowdMaker(std::size_t count) : count_(count) {}
+
+  // Needles about one vertex: the lid of a cylinder.
+  Mesh disc() {
+    const VertexId hub = add({0, 0, 0});
+    for (std::size_t i = 0; i < count_; ++i) add(on_circle(i, 0));
+    for (std::uint32_t i = 0; i < count_; ++i) triangle(hub, {1 + i}, {1 + (i + 1) % last()});
+    return mesh_;
+  }
+  // Pages on one edge.
+  Mesh book() {
+    const VertexId low = add({0, 0, 0}), high = add({0, 0, 1});
+    for (std::size_t i = 0; i < count_; ++i) triangle(low, high, add(on_circle(i, 0.5)));
+    return mesh_;
+  }
+  Mesh loose_needles() {
+    const VertexId hub = add({0, 0, 0});
+    for (std::size_t i = 0; i < count_; ++i) {
+      const Point end = Point(anywhere() - Point(0.5, 0.5, 0.5)).normalized();
+      const VertexId tip = add(end);
+      triangle(hub, tip, add(end + 1e-3 * anywhere()));
+    }
+    return mesh_;
+  }
+  Mesh tube() {
+    const auto around = static_cast<std::uint32_t>(count_ / 2);
+    for (const double z : {0.0, 1.0}) {
+      for (std::uint32_t i = 0; i < around; ++i) add(on_circle(2 * i, z));
+    }
+    for (std::uint32_t i = 0; i < around; ++i) {
+      const std::uint32_t next = (i + 1) % around;
+      triangle({i}, {next}, {around + next});
+      triangle({i}, {around + next}, {around + i});
+    }
+    return mesh_;
+  }
+  Mesh strips() {
+    for (std::size_t i = 0; i < count_ / 2; ++i) {
+      const Point at = 100 * anywhere();
+      const VertexId a = add(at), b = add(at + Point(1, 0, 0)), c = add(at + Point(1, 0.01, 0));
+      triangle(a, b, c);
+      triangle(a, c, add(at + Point(0, 0.01, 0)));
+    }
+    return mesh_;
+  }
+  Mesh same_triangle() {
+    const VertexId a = add({0, 0, 0}), b = add({1, 0, 0}), c = add({0, 1, 0});
+    for (std::size_t i = 0; i < count_; ++i) triangle(a, b, c);
+    return mesh_;
+  }
+  Mesh on_a_line() {
+    for (std::size_t i = 0; i < count_ + 2; ++i) add({1e-3 * static_cast<double>(i), 0, 0});
+    for (std::uint32_t i = 0; i < count_; ++i) triangle({i}, {i + 1}, {i + 2});
+    return mesh_;
+  }
+  // All corners in three places, or nearly so: nearly all pass through each other.
+  Mesh three_places() {
+    for (std::size_t i = 0; i < count_; ++i) {
+      const VertexId a = add(1e-7 * anywhere()), b = add(Point(1, 0, 0) + 1e-7 * anywhere());
+      triangle(a, b, add(Point(0, 1, 0) + 1e-7 * anywhere()));
+    }
+    return mesh_;
+  }
+  Mesh soup() {
+    for (std::size_t i = 0; i < count_; ++i) {
+      const VertexId a = add(anywhere()), b = add(anywhere());
+      triangle(a, b, add(anywhere()));
+    }
+    return mesh_;
+  }
+
+ private:
+  VertexId add(const Point& p) {
+    mesh_.points.push_back(p);
+    return {static_cast<std::uint32_t>(mesh_.points.size() - 1)};
+  }
+  void triangle(VertexId a, VertexId b, VertexId c) { mesh_.triangles.push_back({{a, b, c}}); }
+  [[nodiscard]] std::uint32_t last() const { return static_cast<std::uint32_t>(count_); }
+  [[nodiscard]] Point on_circle(std::size_t i, double z) const {
+    const double angle =
+        2 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(count_);
+    return {std::cos(angle), std::sin(angle), z};
+  }
+  Point anywhere() {
+    std::uniform_real_distribution<double> unit(0, 1);
+    const double x = unit(random_), y = unit(random_);
+    return {x, y, unit(random_)};
+  }
+
+  std::size_t count_;
+  Mesh mesh_;
+  std::mt19937_64 random_{7};
+};
+
 struct Family {
   std::string name;
   std::function<Mesh(std::size_t)> make;
@@ -111,6 +212,49 @@ int main(int argc, char** argv) {
                  first > 0 ? fmt::format("n^{:.2f}", growth) : "");
       if (first > 0 && ratio > kMostTimesClean) is_held = false;
       first = t[0];
+    }
+  }
+  const std::size_t crowd = argc > 3 ? std::strtoull(argv[3], nullptr, 10) : 20'000;
+  const std::vector<Family> crowds = {
+      {"disc about one vertex", [](std::size_t n) { return CrowdMaker(n).disc(); }},
+      {"pages on one edge", [](std::size_t n) { return CrowdMaker(n).book(); }},
+      {"loose needles about one vertex",
+       [](std::size_t n) { return CrowdMaker(n).loose_needles(); }},
+      {"tube, two rims", [](std::size_t n) { return CrowdMaker(n).tube(); }},
+      {"loose strips", [](std::size_t n) { return CrowdMaker(n).strips(); }},
+      {"one triangle again and again", [](std::size_t n) { return CrowdMaker(n).same_triangle(); }},
+      {"all on one line", [](std::size_t n) { return CrowdMaker(n).on_a_line(); }},
+      {"corners in three places", [](std::size_t n) { return CrowdMaker(n / 4).three_places(); }},
+      {"soup", [](std::size_t n) { return CrowdMaker(n / 4).soup(); }},
+  };
+  fmt::print("\n| crowd | triangles | pairs | s | growth | of the longest stage |\n");
+  fmt::print("|---|---|---|---|---|---|\n");
+  for (const Family& family : crowds) {
+    double first = 0;
+    std::map<std::string, double> before;
+    for (const std::size_t n : {crowd / 4, crowd}) {
+      const Model model = model_of(family.make(n));
+      StageTimes times;
+      Counts counts;
+      const auto t = bench::interleaved_medians(
+          {{"model", [&] { times = {}; }, [&] { counts = inspect(model, {}, &times).counts; }}},
+          rounds);
+      std::string longest;
+      std::map<std::string, double> now;
+      for (const auto& [stage, seconds] : times.stages()) {
+        now[stage] = seconds;
+        if (longest.empty() || seconds > now[longest]) longest = stage;
+      }
+      const auto growth = [](double small, double large) {
+        return fmt::format("n^{:.2f}", std::log(large / small) / std::log(4.0));
+      };
+      const std::size_t pairs = counts.crossing_pairs + counts.overlap_pairs + counts.touch_pairs;
+      fmt::print("| {} | {} | {}{} | {:.2f} | {} | {} |\n", family.name,
+                 model.parts[0].mesh().triangles.size(), counts.more_pairs ? "> " : "", pairs, t[0],
+                 first > 0 ? growth(first, t[0]) : "",
+                 first > 0 ? longest + " " + growth(before[longest], now[longest]) : "");
+      first = t[0];
+      before = now;
     }
   }
   fmt::print("\n{}\n", is_held ? "held" : "not held: more than 4 times the clean torus");

@@ -101,7 +101,7 @@ double FloatBox::squared_distance(const Point& p) const {
   return sum;
 }
 
-BoxTree::BoxTree(Array<FloatBox> boxes) {
+BoxTree::BoxTree(Array<FloatBox> boxes, std::span<const std::uint32_t> class_of) {
   if (boxes.empty()) return;
   FloatBox all = boxes[0];
   for (const FloatBox& some : parallel_map(boxes.size(), kBoxesATask, [&](Range r) {
@@ -143,7 +143,27 @@ BoxTree::BoxTree(Array<FloatBox> boxes) {
   boxes = {};
   nodes_.resize(2 * std::size_t{blocks} - 1);
   build(keys, 0, 0, blocks);
+  if (!class_of.empty()) classify(class_of);
   make_tasks();
+}
+
+void BoxTree::classify(std::span<const std::uint32_t> class_of) {
+  class_of_node_.resize(nodes_.size());
+  // Children come after their parents.
+  for (auto node = static_cast<std::uint32_t>(nodes_.size()); node-- > 0;) {
+    std::uint32_t own = kNone;
+    if (nodes_[node].blocks > 1) {
+      own = class_of_node_[left(node)];
+      if (own != class_of_node_[right(node)]) own = kNone;
+    } else {
+      const std::span<const std::uint32_t> items = block(nodes_[node].first).items;
+      own = class_of[items[0]];
+      for (const std::uint32_t item : items) {
+        if (class_of[item] != own) own = kNone;
+      }
+    }
+    class_of_node_[node] = own;
+  }
 }
 
 void BoxTree::build(std::span<const std::uint64_t> keys, std::uint32_t node, std::uint32_t first,
@@ -196,7 +216,7 @@ void BoxTree::make_tasks() {
       }
       divided = true;
       divide(task, [&](Task t) {
-        if (t.a == t.b || nodes_[t.a].box.meets(nodes_[t.b].box)) next.push_back(t);
+        if (may_meet(t)) next.push_back(t);
       });
     }
     tasks_ = std::move(next);

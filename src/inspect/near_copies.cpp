@@ -1,17 +1,20 @@
 #include "inspect/near_copies.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include <Eigen/Geometry>
 
 #include "aguja/geometry/box_tree.h"
 #include "aguja/geometry/distance.h"
+#include "base/numbers.h"
 
 namespace aguja {
 namespace {
 
-constexpr double kLesser = 0.45;     // of all area
-constexpr double kNearlyAll = 0.95;  // of its own
+constexpr double kLesser = 0.45;          // of all area
+constexpr double kNearlyAll = 0.95;       // of its own
+constexpr std::size_t kMostNodes = 1024;  // of a search where nearly all are near
 
 Box box_of_triangle(const JoinedSurface& surface, const Triangle& t) {
   Box box;
@@ -47,35 +50,31 @@ std::vector<std::optional<double>> find_near_copies(const JoinedSurface& surface
   for (const Triangle& t : triangles) boxes.push_back(FloatBox(box_of_triangle(surface, t)));
   const BoxTree tree(std::move(boxes));
   // A place at the middle of each triangle, and one towards each corner.
-  std::vector<double> near_area(material.bodies.size()), farthest(material.bodies.size());
+  std::vector<double> near_area(material.bodies.size()), missed(near_area), farthest(near_area);
   for (std::uint32_t t = 0; t < triangles.size(); ++t) {
     const std::size_t own = body_of(t);
     if (own >= is_candidate.size() || !is_candidate[own]) continue;
     const TriangleCorners corners = {points[triangles[t][0].value], points[triangles[t][1].value],
                                      points[triangles[t][2].value]};
     const Point middle = (corners[0] + corners[1] + corners[2]) / 3;
-    bool is_near = true;
+    const double own_area = 0.5 * (corners[1] - corners[0]).cross(corners[2] - corners[0]).norm();
+    bool is_near = missed[own] <= (1 - kNearlyAll) * material.bodies[own].area;
     double far = 0;
     for (std::size_t k = 0; k < 4 && is_near; ++k) {
       const Point p = k == 3 ? middle : Point(0.5 * (middle + corners[k]));
-      double nearest = reach;
-      bool found = false;
-      const FloatBox around(Box{p.array() - reach, p.array() + reach});
-      tree.for_each_meeting(around, [&](std::uint32_t other) {
+      const auto squared = [&](std::uint32_t other) {
         const std::size_t body = body_of(other);
-        if (body == own || body >= material.bodies.size()) return;
+        if (body == own || body >= material.bodies.size()) return kInfinity;
         const Triangle& o = triangles[other];
-        const Point q =
-            closest_point(p, points[o[0].value], points[o[1].value], points[o[2].value]);
-        const double d = (q - p).norm();
-        if (d <= nearest) nearest = d, found = true;
-      });
-      is_near = found;
-      far = std::max(far, nearest);
+        return (closest_point(p, points[o[0].value], points[o[1].value], points[o[2].value]) - p)
+            .squaredNorm();
+      };
+      const std::uint32_t nearest = tree.nearest(p, reach * reach, squared, kMostNodes);
+      is_near = nearest != BoxTree::kNone;
+      if (is_near) far = std::max(far, std::sqrt(squared(nearest)));
     }
-    if (!is_near) continue;
-    near_area[own] += 0.5 * (corners[1] - corners[0]).cross(corners[2] - corners[0]).norm();
-    farthest[own] = std::max(farthest[own], far);
+    (is_near ? near_area : missed)[own] += own_area;
+    if (is_near) farthest[own] = std::max(farthest[own], far);
   }
   for (std::size_t b = 0; b < apart.size(); ++b) {
     if (is_candidate[b] && near_area[b] >= kNearlyAll * material.bodies[b].area) {

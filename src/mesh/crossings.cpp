@@ -17,6 +17,7 @@
 #include "aguja/geometry/distance.h"
 #include "aguja/geometry/predicates.h"
 #include "base/parallel_algorithms.h"
+#include "mesh/crowds.h"
 
 namespace aguja {
 namespace {
@@ -140,32 +141,48 @@ class OccupiedCells {
   std::vector<std::uint64_t> bits_;  // empty: nothing is known
 };
 
-BoxTree tree_of(const Welded& mesh) {
+BoxTree tree_of(const Welded& mesh, std::span<const std::uint32_t> crowd_of) {
   Array<FloatBox> boxes(mesh.triangles().size());
   parallel_ranges(boxes.size(), std::size_t{1} << 13, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) {
       boxes[i] = float_box(mesh, {static_cast<std::uint32_t>(i)});
     }
   });
-  return BoxTree(std::move(boxes));
+  return BoxTree(std::move(boxes), crowd_of);
 }
+
+// A tree over some triangles, or all, and which pairs of them others look at.
+struct Search {
+  BoxTree tree;
+  std::span<const std::uint32_t> triangles;  // by item; empty: its own number
+  std::span<const std::uint32_t> class_of;   // by item; may be empty
+
+  [[nodiscard]] std::uint32_t triangle(std::uint32_t item) const {
+    return triangles.empty() ? item : triangles[item];
+  }
+  [[nodiscard]] bool are_others(std::uint32_t a, std::uint32_t b) const {
+    return !class_of.empty() && class_of[a] != BoxTree::kNone && class_of[a] == class_of[b];
+  }
+};
 
 // The triangles of a block, prepared when first asked for.
 class PreparedBlock {
  public:
-  PreparedBlock(const Welded& mesh, const BoxTree::Block& block) : mesh_(mesh), block_(block) {}
+  PreparedBlock(const Welded& mesh, const Search& search, const BoxTree::Block& block)
+      : mesh_(mesh), search_(search), block_(block) {}
 
   // Null if it has no area.
   const PreparedTriangle* operator[](std::size_t i) {
     if (!known_[i]) {
       known_[i] = true;
-      prepare(mesh_, {block_.items[i]}, prepared_[i]);
+      prepare(mesh_, {search_.triangle(block_.items[i])}, prepared_[i]);
     }
     return prepared_[i] ? &*prepared_[i] : nullptr;
   }
 
  private:
   const Welded& mesh_;
+  const Search& search_;
   const BoxTree::Block& block_;
   std::array<bool, BoxTree::kBlock> known_{};
   std::array<std::optional<PreparedTriangle>, BoxTree::kBlock> prepared_;
@@ -175,8 +192,8 @@ TrianglePair pair_of(std::uint32_t a, std::uint32_t b, Contact contact) {
   return {{std::min(a, b)}, {std::max(a, b)}, contact};
 }
 
-void test_blocks(const Welded& mesh, const BoxTree::Block& a, const BoxTree::Block& b,
-                 std::vector<TrianglePair>& out) {
+void test_blocks(const Welded& mesh, const Search& search, const BoxTree::Block& a,
+                 const BoxTree::Block& b, std::vector<TrianglePair>& out) {
   const bool same = a.items.data() == b.items.data();
   std::array<unsigned, BoxTree::kBlock> meeting{};
   unsigned any = 0;
@@ -186,17 +203,19 @@ void test_blocks(const Welded& mesh, const BoxTree::Block& a, const BoxTree::Blo
     any |= meeting[i];
   }
   if (any == 0) return;
-  PreparedBlock in_a(mesh, a);
-  PreparedBlock in_other(mesh, b);
+  PreparedBlock in_a(mesh, search, a);
+  PreparedBlock in_other(mesh, search, b);
   PreparedBlock& in_b = same ? in_a : in_other;
   for (std::size_t i = 0; i < a.items.size(); ++i) {
     for (unsigned bits = meeting[i]; bits != 0; bits &= bits - 1) {
       const auto j = static_cast<std::size_t>(std::countr_zero(bits));
+      if (search.are_others(a.items[i], b.items[j])) continue;
       const PreparedTriangle* const first = in_a[i];
       const PreparedTriangle* const second = in_b[j];
       if (first == nullptr || second == nullptr) continue;
       const Contact contact = classify_staged(*first, *second).contact;
-      if (contact != Contact::none) out.push_back(pair_of(a.items[i], b.items[j], contact));
+      if (contact == Contact::none) continue;
+      out.push_back(pair_of(search.triangle(a.items[i]), search.triangle(b.items[j]), contact));
     }
   }
 }
@@ -437,50 +456,99 @@ std::optional<Copies> many_copies(const Welded& mesh) {
   return copies;
 }
 
-std::vector<TrianglePair> crossings_of_all(const Welded& mesh, Progress* progress) {
+SomeCrossings crossings_of_all(const Welded& mesh, std::size_t most, Progress* progress) {
   if (mesh.triangles().empty()) return {};
-  const BoxTree tree = tree_of(mesh);
-  std::vector<std::vector<TrianglePair>> lists(tree.list_count());
-  // One counter per list would be false sharing: lists report when their first pair of blocks is
-  // visited, which is often enough.
-  std::vector<unsigned char> begun(tree.list_count(), 0);
-  SharedProgress shared(progress, tree.list_count());
-  tree.for_each_block_pair([&](std::size_t list, const BoxTree::Block& a, const BoxTree::Block& b) {
-    if (begun[list] == 0) {
-      begun[list] = 1;
-      shared.one_done();
+  Crowds crowds(mesh);
+  std::vector<Search> searches;
+  searches.push_back({tree_of(mesh, crowds.crowd_of()), {}, crowds.crowd_of()});
+  for (Crowd& c : crowds.list()) {
+    if (c.triangles.size() < 2) continue;
+    searches.push_back({BoxTree(std::move(c.boxes), c.crowd_of), c.triangles, c.crowd_of});
+  }
+  struct Job {
+    const Search* search;
+    std::size_t list;
+  };
+  std::vector<Job> jobs;
+  for (const Search& search : searches) {
+    for (std::size_t list = 0; list < search.tree.list_count(); ++list) {
+      jobs.push_back({&search, list});
     }
-    if (!shared.stopped()) test_blocks(mesh, a, b, lists[list]);
-  });
+  }
+  SharedProgress shared(progress, jobs.size());
+  std::vector<std::vector<TrianglePair>> lists(jobs.size());
+  // Stops after so many; a pair of blocks brings a few more.
+  const auto run = [&](std::size_t job, std::size_t enough) {
+    lists[job].clear();
+    const Search& search = *jobs[job].search;
+    search.tree.for_each_block_pair_of(jobs[job].list,
+                                       [&](const BoxTree::Block& a, const BoxTree::Block& b) {
+                                         test_blocks(mesh, search, a, b, lists[job]);
+                                         return !shared.stopped() && lists[job].size() <= enough;
+                                       });
+  };
+  // Wave by wave, so that what is found does not depend on who was first; lists that were cut off
+  // are gone through again while there is room.
+  constexpr std::size_t kWave = 64, kParts = 16;
+  std::size_t total = 0, done = 0;
+  bool are_all = true;
+  while (done < jobs.size() && are_all) {
+    const std::size_t end = std::min(jobs.size(), done + kWave);
+    const std::size_t share = std::max<std::size_t>(1, (most - total) / kParts);
+    parallel_tasks(end - done, [&](std::size_t k) {
+      if (shared.stopped()) return;
+      run(done + k, share);
+      shared.one_done();
+    });
+    for (; done < end && are_all; ++done) {
+      const std::size_t room = most - total;
+      if (lists[done].size() > share && share < room) run(done, room);
+      if (lists[done].size() > room) {
+        lists[done].resize(room);
+        are_all = false;
+      }
+      total += lists[done].size();
+    }
+  }
   if (shared.stopped()) throw Cancelled();
-  return merged(std::move(lists));
+  lists.resize(done);
+  return {merged(std::move(lists)), are_all};
 }
 
 }  // namespace
 
-std::vector<TrianglePair> find_crossings(const Welded& mesh, Progress* progress) {
+SomeCrossings find_crossings_up_to(const Welded& mesh, std::size_t most, Progress* progress) {
   const auto copies = many_copies(mesh);
-  if (!copies) return crossings_of_all(mesh, progress);
+  if (!copies) return crossings_of_all(mesh, most, progress);
   Mesh one_of_each;
   for (const Point& p : mesh.points()) one_of_each.points.push_back(p);
   for (const std::uint32_t t : copies->first) one_of_each.triangles.push_back(mesh.triangle({t}));
   one_of_each.points_are_distinct = true;
-  std::vector<TrianglePair> all;
   const auto with_copies = [&](std::uint32_t k) {
     std::vector<std::uint32_t> list = {copies->first[k]};
     list.insert(list.end(), copies->others[k].begin(), copies->others[k].end());
     return list;
   };
   const Welded welded(one_of_each);
-  for (const TrianglePair& pair : crossings_of_all(welded, progress)) {
+  const SomeCrossings found = crossings_of_all(welded, most, progress);
+  SomeCrossings all{{}, found.are_all};
+  for (const TrianglePair& pair : found.pairs) {
     for (const std::uint32_t a : with_copies(pair.first.value)) {
       for (const std::uint32_t b : with_copies(pair.second.value)) {
-        all.push_back(pair_of(a, b, pair.contact));
+        if (all.pairs.size() == most) {
+          all.are_all = false;
+          break;
+        }
+        all.pairs.push_back(pair_of(a, b, pair.contact));
       }
     }
   }
-  parallel_sort(all.begin(), all.end());
+  parallel_sort(all.pairs.begin(), all.pairs.end());
   return all;
+}
+
+std::vector<TrianglePair> find_crossings(const Welded& mesh, Progress* progress) {
+  return find_crossings_up_to(mesh, std::numeric_limits<std::size_t>::max(), progress).pairs;
 }
 
 std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vector<bool>& wanted) {
@@ -490,6 +558,14 @@ std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vecto
     if (!wanted[t]) continue;
     chosen.push_back(t);
     boxes.push_back(float_box(mesh, {t}));
+  }
+  // Many of a crowd would be asked by all of it.
+  if (chosen.size() > wanted.size() / 4 && !Crowds(mesh).crowd_of().empty()) {
+    std::vector<TrianglePair> pairs = find_crossings(mesh);
+    std::erase_if(pairs, [&](const TrianglePair& pair) {
+      return !wanted[pair.first.value] && !wanted[pair.second.value];
+    });
+    return pairs;
   }
   // A tree of the few; everybody else comes by and asks, unless none is anywhere near.
   const OccupiedCells occupied(mesh, chosen);

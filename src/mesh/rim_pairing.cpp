@@ -5,10 +5,11 @@
 #include <cmath>
 #include <limits>
 #include <optional>
+#include <span>
 #include <unordered_map>
 
 #include "aguja/base/parallel.h"
-#include "aguja/geometry/box_tree.h"
+#include "aguja/geometry/capsule_tree.h"
 #include "base/disjoint_sets.h"
 #include "base/numbers.h"
 #include "base/parallel_algorithms.h"
@@ -24,6 +25,12 @@ constexpr double kFoldCosine = 0.966;
 constexpr double kLeastOverlap = 0.05;
 // Candidates are looked for within this many times the distance of the nearest one.
 constexpr double kReachFactor = 3.0;
+// Of so many naked edges about one vertex each looks at those only that run most nearly as it does.
+constexpr std::size_t kManyAboutAVertex = 64;
+constexpr std::size_t kLookedAtAboutAVertex = 16;
+constexpr std::size_t kFewWithinReach = 64;
+// Where so many crowd that a search would take longer, what it found by then must do.
+constexpr std::size_t kMostNodes = 1024;
 
 // Squares beyond this are not distances.
 constexpr double kLargest = 1e300;
@@ -77,16 +84,14 @@ class Pairer {
   Pairer(const Welded& mesh, RimPairing& pairing, double reach)
       : naked_(pairing.naked), pairing_(pairing), reach_(reach) {
     sides_.reserve(naked_.size());
-    Array<FloatBox> boxes;
-    boxes.reserve(naked_.size());
+    std::vector<CapsuleTree::Segment> segments;
+    segments.reserve(naked_.size());
     for (const NakedEdge& e : naked_) {
       sides_.push_back(side_of(mesh, e));
-      Box box;
-      box.extend(sides_.back().a);
-      box.extend(sides_.back().b);
-      boxes.push_back(FloatBox(box));
+      segments.push_back(
+          {sides_.back().a, sides_.back().b, e.component.value, {e.from.value, e.to.value}});
     }
-    tree_ = BoxTree(std::move(boxes));
+    tree_ = CapsuleTree(segments);
   }
 
   void run() {
@@ -97,6 +102,7 @@ class Pairer {
             collect(static_cast<std::uint32_t>(i), reach_of, out);
           }
         });
+    collect_neighbours(candidates);
     parallel_sort(candidates.begin(), candidates.end());
     // Both edges may have found the pair.
     candidates.erase(std::unique(candidates.begin(), candidates.end()), candidates.end());
@@ -137,26 +143,57 @@ class Pairer {
   [[nodiscard]] bool may_face(std::uint32_t i, std::uint32_t j) const {
     return j != i && !are_neighbours(i, j) && fit(i, j) == Fit::yes;
   }
+  // False only if `may_face` is for all that have this in common.
+  [[nodiscard]] bool may_face_any(std::uint32_t i, const CapsuleTree::Common& common) const {
+    const NakedEdge& e = naked_[i];
+    for (const std::uint32_t v : common.ends) {
+      if (v == e.from.value || v == e.to.value) return false;
+    }
+    return may_fit_any(i, common);
+  }
+  [[nodiscard]] bool may_fit_any(std::uint32_t i, const CapsuleTree::Common& common) const {
+    constexpr double kSlack = 1e-12;
+    const Vector& d = sides_[i].along;
+    double least = 0, largest = 0;  // cosine
+    for (std::size_t k = 0; k < 3; ++k) {
+      const double own = d[static_cast<Eigen::Index>(k)];
+      const double p = own * static_cast<double>(common.along.low[k]);
+      const double q = own * static_cast<double>(common.along.high[k]);
+      least += std::min(p, q);
+      largest += std::max(p, q);
+    }
+    if (least <= -kLeastCosine + kSlack) return true;
+    return common.group != naked_[i].component.value && largest >= kLeastCosine - kSlack;
+  }
   // Of the edges that fit, the nearest to each of three places: the farthest of these distances.
   [[nodiscard]] double farthest_nearest(std::uint32_t i) const {
     constexpr std::array<double, 3> kPlaces = {0.1, 0.5, 0.9};
     const double limit = std::min(reach_ * reach_, kLargest);
+    const auto admits = [&](const CapsuleTree::Common& c) { return may_face_any(i, c); };
     std::array<double, 3> nearest;
     nearest.fill(kInfinity);
-    if (reach_ <= sides_[i].length) {
-      // There are few within reach: all of them are looked at, on one way through the tree.
-      tree_.for_each_meeting(around(i, reach_), [&](std::uint32_t j) {
-        if (!may_face(i, j)) return;
-        for (std::size_t k = 0; k < kPlaces.size(); ++k)
-          nearest[k] = std::min(nearest[k], sides_[j].squared_distance(sides_[i].at(kPlaces[k])));
-      });
-    } else {
+    // Mostly few are within reach: they are all looked at, on one way through the tree.
+    std::size_t looked = reach_ <= sides_[i].length ? 0 : kFewWithinReach;
+    if (looked == 0) {
+      tree_.for_each_near(
+          sides_[i].a, sides_[i].b, reach_, admits,
+          [&](std::uint32_t j) {
+            if (!may_face(i, j)) return true;
+            for (std::size_t k = 0; k < kPlaces.size(); ++k)
+              nearest[k] =
+                  std::min(nearest[k], sides_[j].squared_distance(sides_[i].at(kPlaces[k])));
+            return ++looked < kFewWithinReach;
+          },
+          kMostNodes);
+    }
+    if (looked == kFewWithinReach) {
       for (std::size_t k = 0; k < kPlaces.size(); ++k) {
         const Point p = sides_[i].at(kPlaces[k]);
-        const std::uint32_t near = tree_.nearest(p, limit, [&](std::uint32_t j) {
+        const auto squared = [&](std::uint32_t j) {
           return may_face(i, j) ? sides_[j].squared_distance(p) : kInfinity;
-        });
-        if (near != BoxTree::kNone) nearest[k] = sides_[near].squared_distance(p);
+        };
+        const std::uint32_t near = tree_.nearest(p, limit, admits, squared, kMostNodes);
+        if (near != CapsuleTree::kNone) nearest[k] = sides_[near].squared_distance(p);
       }
     }
     double farthest = 0;
@@ -164,14 +201,6 @@ class Pairer {
       if (squared <= limit) farthest = std::max(farthest, std::sqrt(squared));
     }
     return farthest;
-  }
-  [[nodiscard]] FloatBox around(std::uint32_t i, double reach) const {
-    Box box;
-    box.extend(sides_[i].a);
-    box.extend(sides_[i].b);
-    box.low.array() -= reach;
-    box.high.array() += reach;
-    return FloatBox(box);
   }
 
   // How far to look from each edge: a few times as far as the nearest edge that fits.
@@ -188,19 +217,94 @@ class Pairer {
 
   void collect(std::uint32_t i, const std::vector<double>& reach_of,
                std::vector<Candidate>& out) const {
-    // Slits need their last edges, which have each other for neighbours and nothing else near.
     const double reach = reach_of[i];
-    tree_.for_each_meeting(around(i, reach), [&](std::uint32_t j) {
-      // A lower edge that looks as far has found the pair itself.
-      if (i == j || (j < i && reach_of[j] >= reach)) return;
-      const Fit how = fit(i, j);
-      if (how == Fit::no) return;
-      const auto pair = facing(std::min(i, j), std::max(i, j));
-      if (!pair) return;
-      const double width = pair->width();
-      out.push_back({how == Fit::feature ? -width : width * (pair->same_way ? 1.5 : 1.0),
-                     std::min(i, j), std::max(i, j)});
-    });
+    tree_.for_each_near(
+        sides_[i].a, sides_[i].b, reach,
+        [&](const CapsuleTree::Common& c) { return may_face_any(i, c); },
+        [&](std::uint32_t j) {
+          // A lower edge that looks as far has found the pair itself.
+          if (i == j || (j < i && reach_of[j] >= reach) || are_neighbours(i, j)) return true;
+          consider(i, j, out);
+          return true;
+        },
+        kMostNodes);
+  }
+
+  void consider(std::uint32_t i, std::uint32_t j, std::vector<Candidate>& out) const {
+    const Fit how = fit(i, j);
+    if (how == Fit::no) return;
+    const auto pair = facing(std::min(i, j), std::max(i, j));
+    if (!pair) return;
+    const double width = pair->width();
+    out.push_back({how == Fit::feature ? -width : width * (pair->same_way ? 1.5 : 1.0),
+                   std::min(i, j), std::max(i, j)});
+  }
+
+  // Slits need their last edges, which have each other for neighbours and nothing else near.
+  void collect_neighbours(std::vector<Candidate>& out) const {
+    struct End {
+      std::uint32_t vertex, naked;
+      auto operator<=>(const End&) const = default;
+    };
+    std::vector<End> ends;
+    ends.reserve(2 * naked_.size());
+    for (std::uint32_t i = 0; i < naked_.size(); ++i) {
+      ends.push_back({naked_[i].from.value, i});
+      ends.push_back({naked_[i].to.value, i});
+    }
+    parallel_sort(ends.begin(), ends.end());
+    std::vector<std::uint32_t> about;
+    for (std::size_t begin = 0, end = 0; begin < ends.size(); begin = end) {
+      while (end < ends.size() && ends[end].vertex == ends[begin].vertex) ++end;
+      about.clear();
+      for (std::size_t k = begin; k < end; ++k) about.push_back(ends[k].naked);
+      if (about.size() > kManyAboutAVertex) {
+        consider_bundle(ends[begin].vertex, about, out);
+        continue;
+      }
+      for (std::size_t k = 0; k < about.size(); ++k) {
+        for (std::size_t l = k + 1; l < about.size(); ++l) consider(about[k], about[l], out);
+      }
+    }
+  }
+  // Edges about one vertex: the nearest by direction.
+  void consider_bundle(std::uint32_t vertex, std::span<const std::uint32_t> about,
+                       std::vector<Candidate>& out) const {
+    const auto away = [&](std::uint32_t i) -> Vector {
+      return naked_[i].from.value == vertex ? sides_[i].along : Vector(-sides_[i].along);
+    };
+    std::vector<CapsuleTree::Segment> spokes;
+    for (const std::uint32_t i : about) {
+      const Point hub = Point::Zero(), rim = away(i);
+      const bool leaves = naked_[i].from.value == vertex;
+      spokes.push_back({leaves ? hub : rim,
+                        leaves ? rim : hub,
+                        naked_[i].component.value,
+                        {CapsuleTree::kNone, CapsuleTree::kNone}});
+    }
+    const CapsuleTree tree(spokes);
+    const auto found =
+        parallel_collect<Candidate>(about.size(), 64, [&](Range r, std::vector<Candidate>& pairs) {
+          for (std::size_t k = r.begin; k < r.end; ++k) {
+            const std::uint32_t i = about[k];
+            std::vector<std::pair<double, std::uint32_t>> nearest;  // a heap, the farthest first
+            const auto looks_at = [&](std::uint32_t other) {
+              const std::uint32_t j = about[other];
+              if (j == i || fit(i, j) == Fit::no) return kInfinity;
+              nearest.emplace_back((away(j) - away(i)).squaredNorm(), j);
+              std::push_heap(nearest.begin(), nearest.end());
+              if (nearest.size() <= kLookedAtAboutAVertex) return kInfinity;
+              std::pop_heap(nearest.begin(), nearest.end());
+              nearest.pop_back();
+              return nearest.front().first;
+            };
+            static_cast<void>(tree.nearest(
+                away(i), kInfinity, [&](const CapsuleTree::Common& c) { return may_fit_any(i, c); },
+                looks_at));
+            for (const auto& [squared, j] : nearest) consider(i, j, pairs);
+          }
+        });
+    out.insert(out.end(), found.begin(), found.end());
   }
 
   // The pieces that lie side by side within reach.
@@ -271,7 +375,7 @@ class Pairer {
   RimPairing& pairing_;
   double reach_;
   std::vector<FacingSide> sides_;
-  BoxTree tree_;
+  CapsuleTree tree_;
 };
 
 // Does what faces the begin of a piece lie inside of its edge? Each such place begins one piece.

@@ -197,6 +197,7 @@ CertifiedShell shell_of_data(const Json& json) {
 Json data_json(const Counts& counts) {
   Json out = Json::object();
   for (const auto& [name, field] : kCountFields) out[name] = counts.*field;
+  out["more_pairs"] = counts.more_pairs;
   return out;
 }
 
@@ -204,6 +205,7 @@ Counts counts_of(const Json& json) {
   const JsonFields fields(json, "counts.");
   Counts counts;
   for (const auto& [name, field] : kCountFields) counts.*field = fields.get<std::size_t>(name);
+  counts.more_pairs = fields.get<bool>("more_pairs");
   return counts;
 }
 

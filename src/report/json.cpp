@@ -43,7 +43,8 @@ Json counts_json(const Counts& c) {
           {"rims", c.rims},
           {"crossing_pairs", c.crossing_pairs},
           {"overlap_pairs", c.overlap_pairs},
-          {"touch_pairs", c.touch_pairs}};
+          {"touch_pairs", c.touch_pairs},
+          {"more_pairs", c.more_pairs}};
 }
 
 // Those that only `inspect` knows, too.
@@ -273,7 +274,8 @@ Json certificate_json(const Model& model, const Certificate& certificate, std::s
   object["expectations"] = std::move(expected);
   object["crossings"] = {{"crossing", certificate.counts.crossing_pairs},
                          {"overlap", certificate.counts.overlap_pairs},
-                         {"touch", certificate.counts.touch_pairs}};
+                         {"touch", certificate.counts.touch_pairs},
+                         {"more", certificate.counts.more_pairs}};
   object["digest"] = digest;
   object["assumed"] = "double precision, coordinates exactly as read from the file";
   return object;

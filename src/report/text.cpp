@@ -355,13 +355,14 @@ std::string inspect_text(const Model& model, const Inspection& inspection, std::
   text += wrapped(
       fmt::format("{}, {}, {}: {} naked in {}, {} non-manifold, {} in winding conflict; "
                   "{}, {} of zero area, {}; pairs of triangles: {} crossing, {} overlapping, {} "
-                  "touching; {} inverted, {} inside the material",
+                  "touching{}; {} inverted, {} inside the material",
                   plural(c.vertices, "vertex", "vertices"), plural(c.edges, "edge"),
                   plural(c.triangles, "triangle"), grouped(c.naked_edges), plural(c.rims, "rim"),
                   grouped(c.nonmanifold_edges), grouped(c.winding_conflicts),
                   plural(c.components, "component"), grouped(c.zero_area),
                   plural(c.duplicates, "surplus copy", "surplus copies"), grouped(c.crossing_pairs),
                   grouped(c.overlap_pairs), grouped(c.touch_pairs),
+                  c.more_pairs ? ", and more, which nobody looked for" : "",
                   plural(c.inverted_shells, "shell"), plural(c.internal_triangles, "triangle")),
       options.width, 2);
   return text;

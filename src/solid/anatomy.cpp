@@ -56,6 +56,7 @@ Counts& Counts::operator+=(const Counts& other) {
   crossing_pairs += other.crossing_pairs;
   overlap_pairs += other.overlap_pairs;
   touch_pairs += other.touch_pairs;
+  more_pairs |= other.more_pairs;
   inverted_shells += other.inverted_shells;
   internal_triangles += other.internal_triangles;
   return *this;
@@ -81,8 +82,11 @@ Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress,
   pinched = std::move(fans.pinched);
   shells = std::move(fans.shells);
   const auto find = [&] {
-    crossings =
-        Stages(times, progress).run("crossings", [&] { return find_crossings(welded, progress); });
+    SomeCrossings found = Stages(times, progress).run("crossings", [&] {
+      return find_crossings_up_to(welded, kMostCrossings, progress);
+    });
+    crossings = std::move(found.pairs);
+    crossings_are_all = found.are_all;
   };
   if (meanwhile) {
     parallel_invoke(find, [&] { meanwhile(*this); });
@@ -108,6 +112,7 @@ Counts Anatomy::counts() const {
   c.crossing_pairs = contacts.crossing;
   c.overlap_pairs = contacts.overlap;
   c.touch_pairs = contacts.touch;
+  c.more_pairs = !crossings_are_all;
   return c;
 }
 

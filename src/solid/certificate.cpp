@@ -105,15 +105,17 @@ class PartJudge {
 
   void judge_crossings() {
     const ContactCounts c = count_contacts(anatomy_.crossings);
+    const std::string more =
+        anatomy_.crossings_are_all ? "" : "; there are more, which nobody looked for";
     add(ReasonKind::crossing, c.crossing,
         counted(c.crossing, "pair of triangles passes", "pairs of triangles pass") +
-            " through each other");
+            " through each other" + more);
     add(ReasonKind::overlap, c.overlap,
         counted(c.overlap, "pair of triangles lies", "pairs of triangles lie") +
-            " over each other in a plane");
+            " over each other in a plane" + more);
     add(ReasonKind::touch, c.touch,
         counted(c.touch, "pair of triangles touches", "pairs of triangles touch") +
-            " beyond shared vertices and edges");
+            " beyond shared vertices and edges" + more);
   }
 
   const Anatomy& anatomy_;

@@ -513,7 +513,7 @@ class Tessellator {
   [[nodiscard]] std::vector<bool> faces_that_meet(const Mesh& mesh, std::size_t& count) const {
     std::vector<bool> meets(body_.faces.size());
     const Welded welded(mesh);
-    for (const TrianglePair& pair : find_crossings(welded, progress_)) {
+    for (const TrianglePair& pair : find_crossings_up_to(welded, kMostCrossings, progress_).pairs) {
       ++count;
       for (const TriangleId t : {pair.first, pair.second}) {
         const std::uint32_t f = mesh.patch_of[t.value].value;

@@ -81,7 +81,7 @@ class ToolTest(unittest.TestCase):
         report = self.report("certify", self.folder / "garza.obj", status=0)
         self.assertEqual(report["verdict"], "solid")
         self.assertTrue(report["solid"])
-        self.assertEqual(report["crossings"], {"crossing": 0, "overlap": 0, "touch": 0})
+        self.assertEqual(report["crossings"], {"crossing": 0, "overlap": 0, "touch": 0, "more": False})
         self.assertAlmostEqual(report["volume"] / record["volume"], 1, delta=1e-9)
         digest = subprocess.run(["sha256sum", self.folder / "garza.obj"], capture_output=True, text=True)
         self.assertEqual(report["digest"], "sha256:" + digest.stdout.split()[0])

@@ -75,6 +75,45 @@ TEST(BoxTree, FindsEveryPairThatTryingAllFinds) {
   EXPECT_GT(found_in_all, 10000u);
 }
 
+TEST(BoxTree, LeavesOutPairsWithinOneClass) {
+  std::size_t spared = 0, asked = 0;
+  for (std::uint64_t seed = 1; seed <= 100; ++seed) {
+    const std::vector<Box> boxes = random_boxes(seed);
+    Random random(seed);
+    std::vector<std::uint32_t> class_of(boxes.size());
+    for (std::size_t i = 0; i < boxes.size(); ++i) {
+      // Mostly by place, as neighbours have one class.
+      class_of[i] = random.chance(0.1)                           ? BoxTree::kNone
+                    : boxes[i].low.x() < 0.6 * boxes[0].high.x() ? 1
+                                                                 : 2;
+    }
+    Array<FloatBox> float_boxes;
+    for (const Box& b : boxes) float_boxes.push_back(FloatBox(b));
+    const BoxTree tree(std::move(float_boxes), class_of);
+    std::set<std::pair<std::uint32_t, std::uint32_t>> found;
+    for (std::size_t list = 0; list < tree.list_count(); ++list) {
+      tree.for_each_block_pair_of(list, [&](const BoxTree::Block& a, const BoxTree::Block& b) {
+        for (const std::uint32_t i : a.items) {
+          for (const std::uint32_t j : b.items) found.insert(std::minmax(i, j));
+        }
+        return true;
+      });
+    }
+    for (std::uint32_t i = 0; i < boxes.size(); ++i) {
+      for (std::uint32_t j = i + 1; j < boxes.size(); ++j) {
+        if (!boxes[i].meets(boxes[j])) continue;
+        const bool is_spared = class_of[i] == class_of[j] && class_of[i] != BoxTree::kNone;
+        if (!is_spared) {
+          ASSERT_TRUE(found.contains({i, j})) << seed;
+        }
+        ++(is_spared && !found.contains({i, j}) ? spared : asked);
+      }
+    }
+  }
+  EXPECT_GT(spared, 1000u);
+  EXPECT_GT(asked, 1000u);
+}
+
 TEST(BoxTree, FindsWhatMeetsABox) {
   for (std::uint64_t seed = 1; seed <= 200; ++seed) {
     const std::vector<Box> boxes = random_boxes(seed);

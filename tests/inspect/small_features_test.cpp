@@ -69,6 +69,35 @@ TEST(SmallFeatures, NearVerticesAreThoseThatTryingAllFinds) {
   EXPECT_GE(pairs, 200u);
 }
 
+// So many in one place that not all are held against all: still one finding that names every one.
+TEST(SmallFeatures, ACrowdOfNearVerticesIsOneFinding) {
+  Random random(4);
+  for (const std::size_t open : {0, 100}) {
+    Mesh mesh;
+    for (std::uint32_t i = 0; i < 300; ++i) {
+      const std::uint32_t first = 4 * i;
+      mesh.points.push_back(1e-4 * Point{random.unit(), random.unit(), random.unit()});
+      for (int k = 0; k < 3; ++k) {
+        mesh.points.emplace_back(random.between(1, 9), random.between(1, 9), random.between(1, 9));
+      }
+      for (const Triangle& t : {Triangle{{{0}, {1}, {2}}}, Triangle{{{0}, {2}, {3}}},
+                                Triangle{{{0}, {3}, {1}}}, Triangle{{{1}, {3}, {2}}}}) {
+        // Without its first side the corner is on a rim, as the other open ones are.
+        if (i < open && t[1].value == 1 && t[2].value == 2) continue;
+        mesh.triangles.push_back(
+            {{{first + t[0].value}, {first + t[1].value}, {first + t[2].value}}});
+      }
+    }
+    Profile profile;
+    profile.limits[Limit::near_vertices] = {1e-3, LimitBasis::length, LengthUnit::millimetre};
+    const auto found = of_kind(mesh, near_vertices, profile);
+    ASSERT_EQ(found.size(), 1u);
+    EXPECT_EQ(found[0].count, 300u);
+    EXPECT_LT(found[0].measure, 1e-4);
+    EXPECT_LT(found[0].place.norm(), 2e-4);
+  }
+}
+
 TEST(SmallFeatures, AShellOfKnownThicknessIsOneThinWall) {
   // A ball with a ball-shaped cavity: the wall is everywhere as thick as the radii differ.
   for (const double thickness : {0.02, 0.05}) {

@@ -6,6 +6,7 @@
 #include <oneapi/tbb/global_control.h>
 
 #include "aguja/geometry/predicates.h"
+#include "mesh/crowds.h"
 #include "tests/support/exact_contact.h"
 #include "tests/support/random_mesh.h"
 
@@ -119,6 +120,106 @@ TEST(Crossings, TrianglesThatAreThereManyTimesAgreeWithBruteForce) {
     seen += expected.size();
   }
   EXPECT_GT(seen, 100u);
+}
+
+// Discs, books and bundles of needles about one vertex, flat, coplanar in part, passing through each
+// other, two of them over each other.
+Mesh crowded_mesh(std::uint64_t seed, std::uint32_t count) {
+  Random random(seed);
+  Mesh mesh;
+  const auto add = [&](const Point& p) {
+    mesh.points.push_back(p);
+    return VertexId{static_cast<std::uint32_t>(mesh.points.size() - 1)};
+  };
+  const auto on_circle = [&](double part, double z) {
+    return Point(std::cos(6.283185 * part), std::sin(6.283185 * part), z);
+  };
+  const VertexId hub = add(Point::Zero()), top = add({0, 0, random.chance(0.5) ? 1.0 : 0.01});
+  const std::size_t family = seed % 4;
+  const double turn = random.chance(0.5) ? 0.0 : 0.7;
+  std::vector<VertexId> rim;
+  for (std::uint32_t i = 0; i < count; ++i) {
+    const double part = random.chance(0.05) ? random.unit() : i / double(count);
+    rim.push_back(add(on_circle(part, family == 1 && random.chance(0.3) ? 0.1 : 0.0)));
+  }
+  for (std::uint32_t i = 0; i < count; ++i) {
+    const VertexId a = rim[i], b = rim[(i + 1) % count];
+    if (family == 0) mesh.triangles.push_back({{hub, a, b}});
+    if (family == 1) mesh.triangles.push_back({{hub, top, a}});
+    if (family == 2) {
+      mesh.triangles.push_back({{hub, a, b}});
+      mesh.triangles.push_back({{top, b, a}});
+    }
+    if (family == 3) {
+      Point end{random.unit() - 0.5, random.unit() - 0.5, random.unit() - 0.5};
+      if (random.chance(0.2)) end = -end;
+      const Point beside = end + Point(0.05 * random.unit(), 0.05 * random.unit(), 0);
+      mesh.triangles.push_back({{hub, add(end), random.chance(0.3) ? a : add(beside)}});
+    }
+  }
+  for (int i = 0; i < 10; ++i) {
+    mesh.triangles.push_back({{rim[random.index(count)], rim[random.index(count)],
+                               random.chance(0.5) ? top : add(on_circle(random.unit(), 0.2))}});
+  }
+  for (Point& p : mesh.points) {
+    p = Point(p.x(), std::cos(turn) * p.y() - std::sin(turn) * p.z(),
+              std::sin(turn) * p.y() + std::cos(turn) * p.z());
+  }
+  std::shuffle(mesh.triangles.begin(), mesh.triangles.end(), random.engine());
+  return mesh;
+}
+
+TEST(Crossings, OfTrianglesThatCrowdAboutAVertexOrAnEdgeAgreeWithBruteForce) {
+  ContactCounts seen;
+  std::size_t in_crowds = 0, in_smaller_ones = 0;
+  for (std::uint64_t seed = 1; seed <= 8; ++seed) {
+    const Mesh mesh = crowded_mesh(seed, 110);
+    const Welded welded(mesh);
+    Crowds crowds(welded);
+    for (const Crowd& c : crowds.list()) {
+      in_crowds += c.triangles.size();
+      in_smaller_ones += c.crowd_of.empty() ? c.triangles.size() : 0;
+    }
+    const auto found = find_crossings(welded);
+    ASSERT_EQ(found, by_brute_force(welded)) << "seed " << seed;
+    const ContactCounts c = count_contacts(found);
+    seen.crossing += c.crossing;
+    seen.overlap += c.overlap;
+    seen.touch += c.touch;
+  }
+  EXPECT_GT(in_crowds, 1000u);
+  EXPECT_GT(in_smaller_ones, 200u);
+  EXPECT_GT(seen.crossing, 200u);
+  EXPECT_GT(seen.overlap, 200u);
+  EXPECT_GT(seen.touch, 20u);
+}
+
+TEST(Crossings, StopAtALimitTheSameForAnyNumberOfThreads) {
+  Random random(8);
+  Mesh mesh;
+  for (std::uint32_t t = 0; t < 400; ++t) {
+    for (int k = 0; k < 3; ++k) {
+      mesh.points.emplace_back(random.unit(), random.unit(), random.unit());
+    }
+    mesh.triangles.push_back({{{3 * t}, {3 * t + 1}, {3 * t + 2}}});
+  }
+  const Welded welded(mesh);
+  const auto all = find_crossings(welded);
+  ASSERT_GT(all.size(), 10'000u);
+  for (const std::size_t most : {std::size_t{0}, std::size_t{1}, all.size() / 3, all.size() - 1}) {
+    SCOPED_TRACE(most);
+    const SomeCrossings some = find_crossings_up_to(welded, most);
+    EXPECT_FALSE(some.are_all);
+    EXPECT_EQ(some.pairs.size(), most);
+    EXPECT_TRUE(std::includes(all.begin(), all.end(), some.pairs.begin(), some.pairs.end()));
+    const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+    EXPECT_EQ(find_crossings_up_to(welded, most).pairs, some.pairs);
+  }
+  for (const std::size_t most : {all.size(), 2 * all.size()}) {
+    const SomeCrossings some = find_crossings_up_to(welded, most);
+    EXPECT_TRUE(some.are_all);
+    EXPECT_EQ(some.pairs, all);
+  }
 }
 
 TEST(Crossings, OfSomeTrianglesAreThoseOfAllThatNameThem) {

@@ -1,6 +1,7 @@
 #include "aguja/mesh/zip.h"
 
 #include <map>
+#include <numbers>
 #include <set>
 
 #include <gtest/gtest.h>
@@ -80,6 +81,42 @@ TEST(PairRims, CoversTheRimsOfCracksOnceAndNoWiderThanTheReach) {
     for (const auto& [naked, part] : covered) EXPECT_LE(part, 1.6) << "taken twice";
     for (std::uint32_t e = 0; e < pairing.naked.size(); ++e) rims += torn.length_of(e, pairing);
     EXPECT_GE(paired, 0.9 * rims);
+  }
+}
+
+// The lid of a cylinder, torn into needles about one vertex: each side finds the one beside it,
+// however many there are.
+TEST(PairRims, FindsTheNextOfManyNeedlesAboutAVertex) {
+  for (const std::uint32_t count : {40u, 700u}) {
+    for (const double turn : {0.0, 0.8}) {
+      constexpr double kGap = 1e-6;
+      Mesh mesh;
+      const auto on_rim = [&](double angle) {
+        return Point(std::cos(angle), std::cos(turn) * std::sin(angle),
+                     std::sin(turn) * std::sin(angle));
+      };
+      mesh.points.push_back(Point::Zero());
+      for (std::uint32_t i = 0; i < count; ++i) {
+        const double step = 2 * std::numbers::pi / count;
+        mesh.points.push_back(on_rim(i * step + kGap));
+        mesh.points.push_back(on_rim((i + 1) * step - kGap));
+        mesh.triangles.push_back({{{0}, {2 * i + 1}, {2 * i + 2}}});
+      }
+      const Welded welded(mesh);
+      const EdgeTable edges(welded.triangles(), welded.points().size());
+      const RimPairing pairing =
+          pair_rims(welded, edges, find_components(welded.triangles(), edges), 10 * kGap);
+      ASSERT_EQ(pairing.naked.size(), 3 * count);
+      std::set<std::pair<std::uint32_t, std::uint32_t>> found;
+      for (const FacingPair& pair : pairing.pairs) {
+        EXPECT_NEAR(pair.largest_width(), 2 * kGap, 1e-9);
+        found.insert(std::minmax(pairing.naked[pair.first.naked].triangle.value,
+                                 pairing.naked[pair.second.naked].triangle.value));
+      }
+      std::set<std::pair<std::uint32_t, std::uint32_t>> expected;
+      for (std::uint32_t i = 0; i < count; ++i) expected.insert(std::minmax(i, (i + 1) % count));
+      EXPECT_EQ(found, expected);
+    }
   }
 }
 

@@ -44,6 +44,36 @@ TEST(Certificate, CrossingOverlapAndTouchEachRefuteASolid) {
   EXPECT_EQ(touching.reasons[0].kind, ReasonKind::touch);
 }
 
+// Slats across slats: every one of them passes through all of the others.
+TEST(Certificate, SaysWhereThereAreMorePairsThanAnybodyCanUse) {
+  const auto slats = [](std::uint32_t count) {
+    Mesh mesh;
+    for (std::uint32_t i = 0; i < count; ++i) {
+      const double at = 2.0 * i / count - 1;
+      for (const bool across : {false, true}) {
+        const auto first = static_cast<std::uint32_t>(mesh.points.size());
+        for (const Point& p : {Point(at, -9, -1), Point(at, 9, -1), Point(at, 0, 9)}) {
+          mesh.points.push_back(across ? Point(p.y(), p.x(), p.z()) : p);
+        }
+        mesh.triangles.push_back({{{first}, {first + 1}, {first + 2}}});
+      }
+    }
+    return mesh;
+  };
+  for (const std::uint32_t count : {50u, 1010u}) {
+    const std::size_t pairs = std::size_t{count} * count;
+    const bool are_all = pairs <= kMostCrossings;
+    const Certificate c = certificate_of(slats(count));
+    EXPECT_EQ(c.verdict, Verdict::not_solid);
+    EXPECT_EQ(c.counts.crossing_pairs, std::min(pairs, kMostCrossings));
+    EXPECT_EQ(c.counts.more_pairs, !are_all);
+    for (const Reason& r : c.reasons) {
+      if (r.kind != ReasonKind::crossing) continue;
+      EXPECT_EQ(r.text.find("there are more") == std::string::npos, are_all) << r.text;
+    }
+  }
+}
+
 TEST(Certificate, GivesGenusAndEulerCharacteristic) {
   EXPECT_EQ(certificate_of(test::sphere(7)).shells[0].shell.genus, 0);
   for (const demo::DemoModel& model : demo::demo_models()) {

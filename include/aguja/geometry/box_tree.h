@@ -49,7 +49,9 @@ struct FloatBox {
 class BoxTree {
  public:
   BoxTree() = default;
-  explicit BoxTree(Array<FloatBox> boxes);
+  /// `class_of` (by item; may be empty): pairs within one class are not asked for; kNone is no
+  /// class.
+  explicit BoxTree(Array<FloatBox> boxes, std::span<const std::uint32_t> class_of = {});
 
   [[nodiscard]] std::size_t size() const { return items_.size(); }
 
@@ -75,10 +77,14 @@ class BoxTree {
 
   /// Pairs of blocks (perhaps of one with itself) that may hold boxes that meet, each once, cut
   /// into lists that are worked on in parallel: `visit(list, Block, Block)`; the number of lists
-  /// depends on the tree alone. Items of two different blocks are different.
+  /// depends on the tree alone. Items of two different blocks are different. Pairs within one class
+  /// may be among them.
   template <class Visit>
   void for_each_block_pair(const Visit& visit) const;
   [[nodiscard]] std::size_t list_count() const { return tasks_.size(); }
+  /// One of these lists: `visit(Block, Block)`, until it returns false.
+  template <class Visit>
+  void for_each_block_pair_of(std::size_t list, const Visit& visit) const;
 
   /// `visit(item)` for every item whose box meets `box`.
   template <class Visit>
@@ -87,9 +93,12 @@ class BoxTree {
   /// Visits items near `p`, nearest boxes first as far as the tree tells: `squared(item)` gives the
   /// square of the item's distance; items in boxes farther than the best so far are left out.
   /// Returns the item with the least, the lowest of equal ones; kNone beyond `limit` (squared).
+  /// After `most` nodes the best so far is taken: a near one, where very many are near.
   template <class Squared>
-  [[nodiscard]] std::uint32_t nearest(const Point& p, double limit, const Squared& squared) const;
+  [[nodiscard]] std::uint32_t nearest(const Point& p, double limit, const Squared& squared,
+                                      std::size_t most = kNoLimit) const;
   static constexpr std::uint32_t kNone = 0xFFFFFFFFu;
+  static constexpr std::size_t kNoLimit = std::numeric_limits<std::size_t>::max();
 
   struct RayHit {
     std::uint32_t item;
@@ -127,6 +136,14 @@ class BoxTree {
   }
   void build(std::span<const std::uint64_t> keys, std::uint32_t node, std::uint32_t first,
              std::uint32_t blocks);
+  void classify(std::span<const std::uint32_t> class_of);
+  [[nodiscard]] bool may_meet(Task t) const {
+    if (!class_of_node_.empty() && class_of_node_[t.a] != kNone &&
+        class_of_node_[t.a] == class_of_node_[t.b]) {
+      return false;
+    }
+    return t.a == t.b || nodes_[t.a].box.meets(nodes_[t.b].box);
+  }
   void make_tasks();
   /// Appends the one or more pairs that a pair falls into.
   template <class Push>
@@ -138,6 +155,7 @@ class BoxTree {
   Array<std::uint32_t> items_;
   Array<Boxes> boxes_;  // by block
   Array<Node> nodes_;
+  Array<std::uint32_t> class_of_node_;  // kNone: of several, or of none
   std::vector<Task> tasks_;
 };
 
@@ -179,19 +197,27 @@ void BoxTree::divide(Task task, const Push& push) const {
 }
 
 template <class Visit>
+void BoxTree::for_each_block_pair_of(std::size_t list, const Visit& visit) const {
+  std::vector<Task> stack = {tasks_[list]};
+  while (!stack.empty()) {
+    const Task task = stack.back();
+    stack.pop_back();
+    if (!may_meet(task)) continue;
+    if (is_leaf_pair(task)) {
+      if (!visit(block(nodes_[task.a].first), block(nodes_[task.b].first))) return;
+    } else {
+      divide(task, [&](Task t) { stack.push_back(t); });
+    }
+  }
+}
+
+template <class Visit>
 void BoxTree::for_each_block_pair(const Visit& visit) const {
   parallel_tasks(tasks_.size(), [&](std::size_t list) {
-    std::vector<Task> stack = {tasks_[list]};
-    while (!stack.empty()) {
-      const Task task = stack.back();
-      stack.pop_back();
-      if (task.a != task.b && !nodes_[task.a].box.meets(nodes_[task.b].box)) continue;
-      if (is_leaf_pair(task)) {
-        visit(list, block(nodes_[task.a].first), block(nodes_[task.b].first));
-      } else {
-        divide(task, [&](Task t) { stack.push_back(t); });
-      }
-    }
+    for_each_block_pair_of(list, [&](const Block& a, const Block& b) {
+      visit(list, a, b);
+      return true;
+    });
   });
 }
 
@@ -217,7 +243,8 @@ void BoxTree::for_each_meeting(const FloatBox& box, const Visit& visit) const {
 }
 
 template <class Squared>
-std::uint32_t BoxTree::nearest(const Point& p, double limit, const Squared& squared) const {
+std::uint32_t BoxTree::nearest(const Point& p, double limit, const Squared& squared,
+                               std::size_t most) const {
   std::uint32_t best = kNone;
   double best_squared = limit;
   if (nodes_.empty()) return best;
@@ -228,7 +255,7 @@ std::uint32_t BoxTree::nearest(const Point& p, double limit, const Squared& squa
   Pending stack[kDeepest];
   int depth = 0;
   stack[depth++] = {0, nodes_[0].box.squared_distance(p)};
-  while (depth > 0) {
+  for (std::size_t looked = 0; depth > 0 && looked < most; ++looked) {
     const Pending at = stack[--depth];
     if (at.squared > best_squared) continue;
     if (nodes_[at.node].blocks > 1) {

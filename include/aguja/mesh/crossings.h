@@ -29,10 +29,22 @@ struct ContactCounts {
 ///
 /// Decides  Exactly; see `classify_staged`.
 /// Cost     O(n log n + k) for k pairs; 50 bytes per triangle and 12 per pair on top of the mesh.
-///          Parallel; the same for any number of threads.
+///          Any number of triangles may share a vertex or an edge. Parallel; the same for any
+///          number of threads.
 /// Errors   Cancelled.
 [[nodiscard]] std::vector<TrianglePair> find_crossings(const Welded& mesh,
                                                        Progress* progress = nullptr);
+
+/// Where nearly all triangles meet each other, there are more pairs than anybody can use.
+inline constexpr std::size_t kMostCrossings = 1'000'000;
+struct SomeCrossings {
+  std::vector<TrianglePair> pairs;  ///< sorted
+  bool are_all = true;              ///< else there are more
+};
+/// As above, but no more than `most` pairs: those of some places, the same for any number of
+/// threads.
+[[nodiscard]] SomeCrossings find_crossings_up_to(const Welded& mesh, std::size_t most,
+                                                 Progress* progress = nullptr);
 
 /// Only pairs of which one triangle at least is `wanted` (by triangle).
 /// Cost     O(n log m + k) for m wanted triangles; 50 bytes per wanted one. Parallel.

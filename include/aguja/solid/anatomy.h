@@ -33,6 +33,7 @@ struct Counts {
   std::size_t crossing_pairs = 0;
   std::size_t overlap_pairs = 0;
   std::size_t touch_pairs = 0;
+  bool more_pairs = false;  ///< than these kMostCrossings: nobody looked for the rest
   // Worked out by `inspect` alone.
   std::size_t inverted_shells = 0;  ///< face inward where they should face outward
   /// With material on both sides, whatever it is that put them there.
@@ -67,7 +68,8 @@ class Anatomy {
   std::vector<ZeroAreaTriangle> zero_area;
   std::vector<DuplicateGroup> duplicates;
   std::vector<Shell> shells;
-  std::vector<TrianglePair> crossings;  ///< overlaps and touches too
+  std::vector<TrianglePair> crossings;  ///< overlaps and touches too; at most kMostCrossings
+  bool crossings_are_all = true;
 
   [[nodiscard]] Counts counts() const;
 };

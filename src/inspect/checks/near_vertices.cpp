@@ -1,9 +1,13 @@
 // near-vertices, hanging-vertex: vertices that nearly meet another vertex or a naked edge.
 
+#include <algorithm>
 #include <cmath>
+#include <limits>
+#include <span>
+#include <unordered_map>
 #include <unordered_set>
 
-#include "aguja/geometry/box_tree.h"
+#include "aguja/geometry/capsule_tree.h"
 #include "base/parallel_algorithms.h"
 #include "inspect/checks.h"
 #include "inspect/grouping.h"
@@ -13,58 +17,131 @@ namespace {
 
 using NearVertices = std::array<VertexId, 2>;
 
-// All pairs of used vertices within `reach`, the lower number first. A vertex is put into every
-// cell of a coarse grid that its surroundings touch, so that only equal cells are compared.
-std::vector<NearVertices> pairs_within(const Anatomy& a, const std::vector<bool>& used,
-                                       double reach) {
-  constexpr double kCell = 64;
+// Pairs of used vertices within `reach` that may not be so near, the lower number first. A vertex is
+// put into every cell of a coarse grid that its surroundings touch, so that only equal cells are
+// compared.
+class NearPairs {
+ public:
+  NearPairs(const Anatomy& a, const std::vector<bool>& used, const std::vector<bool>& naked,
+            double reach)
+      : a_(a), used_(used), naked_(naked), reach_(reach) {}
+
+  [[nodiscard]] std::vector<NearVertices> find() const {
+    constexpr double kCoarse = 64;
+    const std::vector<Entry> entries = entries_of(kCoarse * reach_);
+    std::vector<NearVertices> pairs;
+    std::vector<VertexId> cell;
+    for (std::size_t begin = 0, end = 0; begin < entries.size(); begin = end) {
+      cell.clear();
+      for (; end < entries.size() && entries[end].cell == entries[begin].cell; ++end) {
+        cell.push_back({entries[end].vertex});
+      }
+      if (cell.size() <= kFew) {
+        for (std::size_t i = 0; i < cell.size(); ++i) {
+          for (std::size_t j = i + 1; j < cell.size(); ++j) add(cell[i], cell[j], pairs);
+        }
+      } else {
+        compare_many(cell, pairs);
+      }
+    }
+    std::sort(pairs.begin(), pairs.end());
+    pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
+    return pairs;
+  }
+
+ private:
   struct Entry {
     std::uint64_t cell;
     std::uint32_t vertex;
   };
-  const double scale = 1 / (kCell * reach);
-  auto entries =
-      parallel_collect<Entry>(used.size(), 1 << 14, [&](Range r, std::vector<Entry>& out) {
-        for (std::size_t v = r.begin; v < r.end; ++v) {
-          if (!used[v]) continue;
-          const Point& p = a.welded.points()[v];
-          std::array<std::array<std::int64_t, 2>, 3> span{};
-          for (std::size_t k = 0; k < 3; ++k) {
-            const double c = p[static_cast<Eigen::Index>(k)];
-            span[k] = {static_cast<std::int64_t>(std::floor((c - reach) * scale)),
-                       static_cast<std::int64_t>(std::floor((c + reach) * scale))};
-          }
-          for (std::int64_t x = span[0][0]; x <= span[0][1]; ++x) {
-            for (std::int64_t y = span[1][0]; y <= span[1][1]; ++y) {
-              for (std::int64_t z = span[2][0]; z <= span[2][1]; ++z) {
-                std::uint64_t h = static_cast<std::uint64_t>(x) * 0x9E3779B97F4A7C15U;
-                h = (h ^ (h >> 29)) + static_cast<std::uint64_t>(y) * 0xBF58476D1CE4E5B9U;
-                h = (h ^ (h >> 31)) + static_cast<std::uint64_t>(z) * 0x94D049BB133111EBU;
-                out.push_back({h ^ (h >> 30), static_cast<std::uint32_t>(v)});
-              }
-            }
-          }
-        }
-      });
-  parallel_sort(entries.begin(), entries.end(), [](const Entry& x, const Entry& y) {
-    return x.cell != y.cell ? x.cell < y.cell : x.vertex < y.vertex;
-  });
-  std::vector<NearVertices> pairs;
-  for (std::size_t begin = 0; begin < entries.size();) {
-    std::size_t end = begin + 1;
-    while (end < entries.size() && entries[end].cell == entries[begin].cell) ++end;
-    for (std::size_t i = begin; i < end; ++i) {
-      for (std::size_t j = i + 1; j < end; ++j) {
-        const VertexId u{entries[i].vertex}, v{entries[j].vertex};
-        if ((a.welded.point(u) - a.welded.point(v)).norm() <= reach) pairs.push_back({u, v});
+  // So many in a coarse cell are all compared.
+  static constexpr std::size_t kFew = 256;
+  // Of so many that crowd within reach, each is held against the next of them only: they are one
+  // group all the same.
+  static constexpr std::size_t kMostLookedAt = 256;
+
+  using Cell = std::array<std::int64_t, 3>;
+  [[nodiscard]] static std::uint64_t hash(const Cell& cell) {
+    std::uint64_t h = static_cast<std::uint64_t>(cell[0]) * 0x9E3779B97F4A7C15U;
+    h = (h ^ (h >> 29)) + static_cast<std::uint64_t>(cell[1]) * 0xBF58476D1CE4E5B9U;
+    h = (h ^ (h >> 31)) + static_cast<std::uint64_t>(cell[2]) * 0x94D049BB133111EBU;
+    return h ^ (h >> 30);
+  }
+  template <class Visit>
+  static void for_each_cell(const Cell& first, const Cell& last, const Visit& visit) {
+    for (std::int64_t x = first[0]; x <= last[0]; ++x) {
+      for (std::int64_t y = first[1]; y <= last[1]; ++y) {
+        for (std::int64_t z = first[2]; z <= last[2]; ++z) visit(hash({x, y, z}));
       }
     }
-    begin = end;
   }
-  std::sort(pairs.begin(), pairs.end());
-  pairs.erase(std::unique(pairs.begin(), pairs.end()), pairs.end());
-  return pairs;
-}
+  [[nodiscard]] Cell cell_of(const Point& p, double size) const {
+    return {static_cast<std::int64_t>(std::floor(p.x() / size)),
+            static_cast<std::int64_t>(std::floor(p.y() / size)),
+            static_cast<std::int64_t>(std::floor(p.z() / size))};
+  }
+  [[nodiscard]] std::vector<Entry> entries_of(double size) const {
+    auto entries =
+        parallel_collect<Entry>(used_.size(), 1 << 14, [&](Range r, std::vector<Entry>& out) {
+          for (std::size_t v = r.begin; v < r.end; ++v) {
+            if (!used_[v]) continue;
+            const Point& p = a_.welded.points()[v];
+            for_each_cell(cell_of((p.array() - reach_).matrix(), size),
+                          cell_of((p.array() + reach_).matrix(), size), [&](std::uint64_t cell) {
+                            out.push_back({cell, static_cast<std::uint32_t>(v)});
+                          });
+          }
+        });
+    parallel_sort(entries.begin(), entries.end(), [](const Entry& x, const Entry& y) {
+      return x.cell != y.cell ? x.cell < y.cell : x.vertex < y.vertex;
+    });
+    return entries;
+  }
+
+  void add(VertexId u, VertexId v, std::vector<NearVertices>& pairs) const {
+    // Both on rims: what faces each other there is a crack. Joined by an edge: a short edge.
+    if (naked_[u.value] && naked_[v.value]) return;
+    if ((a_.welded.point(u) - a_.welded.point(v)).norm() > reach_) return;
+    if (a_.edges.find(u, v).has_value()) return;
+    pairs.push_back(u < v ? NearVertices{u, v} : NearVertices{v, u});
+  }
+
+  // By finer cells; what is on rims is never held against its like.
+  void compare_many(std::span<const VertexId> vertices, std::vector<NearVertices>& pairs) const {
+    std::array<std::unordered_map<std::uint64_t, std::vector<VertexId>>, 2> cells;
+    for (const VertexId v : vertices) {
+      cells[naked_[v.value]][hash(cell_of(a_.welded.point(v), reach_))].push_back(v);
+    }
+    for (const VertexId v : vertices) {
+      std::size_t looked = 0;
+      const auto look = [&](bool on_rims, std::uint64_t cell, bool own) {
+        const auto at = cells[on_rims].find(cell);
+        if (at == cells[on_rims].end()) return;
+        // In its own cell each is found by the one before it.
+        const std::vector<VertexId>& list = at->second;
+        const bool is_among = own && on_rims == naked_[v.value];
+        auto next = is_among ? std::upper_bound(list.begin(), list.end(), v) : list.begin();
+        for (; next != list.end() && looked < kMostLookedAt; ++next, ++looked) add(v, *next, pairs);
+      };
+      const Cell center = cell_of(a_.welded.point(v), reach_);
+      const std::uint64_t home = hash(center);
+      const auto look_in = [&](std::uint64_t cell, bool own) {
+        look(false, cell, own);
+        if (!naked_[v.value]) look(true, cell, own);
+      };
+      look_in(home, true);
+      for_each_cell({center[0] - 1, center[1] - 1, center[2] - 1},
+                    {center[0] + 1, center[1] + 1, center[2] + 1}, [&](std::uint64_t cell) {
+                      if (cell != home) look_in(cell, false);
+                    });
+    }
+  }
+
+  const Anatomy& a_;
+  const std::vector<bool>& used_;
+  const std::vector<bool>& naked_;
+  double reach_;
+};
 
 std::vector<bool> on_rims(const Anatomy& a) {
   std::vector<bool> naked(a.welded.points().size());
@@ -89,11 +166,7 @@ void check_near_vertices(const PartView& view, FindingSink& sink) {
     for (const VertexId v : a.welded.triangles()[t].corner) used[v.value] = true;
   }
   const std::vector<bool> naked = on_rims(a);
-  auto pairs = pairs_within(a, used, limit);
-  std::erase_if(pairs, [&](const NearVertices& p) {
-    // Joined by an edge: a short edge. Both on rims: what faces each other there is a crack.
-    return a.edges.find(p[0], p[1]).has_value() || (naked[p[0].value] && naked[p[1].value]);
-  });
+  const std::vector<NearVertices> pairs = NearPairs(a, used, naked, limit).find();
   const auto groups = connected_groups(pairs, [](const NearVertices& p, const auto& key) {
     key(p[0].value);
     key(p[1].value);
@@ -148,41 +221,36 @@ void check_hanging_vertices(const PartView& view, FindingSink& sink) {
   }
   std::sort(vertices.begin(), vertices.end());
   vertices.erase(std::unique(vertices.begin(), vertices.end()), vertices.end());
-  Array<FloatBox> boxes;
+  std::vector<CapsuleTree::Segment> segments;
   for (const EdgeId e : naked) {
-    Box box;
-    box.extend(a.welded.point(a.edges.edge(e).low));
-    box.extend(a.welded.point(a.edges.edge(e).high));
-    boxes.push_back(FloatBox(box));
+    const auto [low, high] = a.edges.edge(e);
+    segments.push_back({a.welded.point(low), a.welded.point(high), 0, {low.value, high.value}});
   }
-  const BoxTree tree(std::move(boxes));
+  const CapsuleTree tree(segments);
+  constexpr std::size_t kMostNodes = 512;  // where nearly all are near
   for (const VertexId v : vertices) {
     if (told.contains(v.value)) continue;
     const Point& p = a.welded.point(v);
-    Box around;
-    around.extend(p - Vector::Constant(reach));
-    around.extend(p + Vector::Constant(reach));
-    std::optional<double> nearest;
-    EdgeId edge{};
-    tree.for_each_meeting(FloatBox(around), [&](std::uint32_t i) {
-      const Edge& e = a.edges.edge(naked[i]);
-      if (e.low == v || e.high == v) return;
-      const Point& from = a.welded.point(e.low);
-      const Vector along = a.welded.point(e.high) - from;
-      const double at = along.dot(p - from) / along.squaredNorm();
+    const auto squared = [&](std::uint32_t i) {
+      const CapsuleTree::Segment& s = segments[i];
+      const Vector along = s.to - s.from;
+      const double at = along.dot(p - s.from) / along.squaredNorm();
       // Near the ends it is the vertex there that it nearly meets.
-      if (at * along.norm() <= reach || (1 - at) * along.norm() <= reach) return;
-      const double distance = (p - from - at * along).norm();
-      if (distance <= reach && (!nearest || distance < *nearest)) {
-        nearest = distance;
-        edge = naked[i];
-      }
-    });
-    if (!nearest) continue;
+      const bool is_inside = at * along.norm() > reach && (1 - at) * along.norm() > reach;
+      const bool is_own = s.ends[0] == v.value || s.ends[1] == v.value;
+      return is_inside && !is_own ? (p - s.from - at * along).squaredNorm()
+                                  : std::numeric_limits<double>::infinity();
+    };
+    const std::uint32_t near = tree.nearest(
+        p, reach * reach,
+        [&](const CapsuleTree::Common& c) { return c.ends[0] != v.value && c.ends[1] != v.value; },
+        squared, kMostNodes);
+    if (near == CapsuleTree::kNone) continue;
+    const EdgeId edge = naked[near];
     Finding finding;
     finding.kind = FindingKind::hanging_vertex;
     finding.count = 1;
-    finding.measure = *nearest;
+    finding.measure = std::sqrt(squared(near));
     finding.limit = reach;
     finding.place = p;
     finding.box.extend(p);
