@@ -143,6 +143,16 @@ void FindingSink::add(Finding finding, std::span<const Point> geometry,
   add(std::move(finding), identity, std::move(triangles));
 }
 
+namespace {
+
+// There may be many findings: what is not listed must not keep its memory.
+std::vector<TriangleId> first_of(std::vector<TriangleId> triangles, std::size_t count) {
+  if (triangles.size() <= count) return triangles;
+  return {triangles.begin(), triangles.begin() + static_cast<std::ptrdiff_t>(count)};
+}
+
+}  // namespace
+
 void FindingSink::add(Finding finding, const Identity& identity,
                       std::vector<TriangleId> triangles) {
   const auto kind = static_cast<std::size_t>(finding.kind);
@@ -160,13 +170,12 @@ void FindingSink::add(Finding finding, const Identity& identity,
     }
   }
   finding.triangle_total = triangles.size();
-  if (triangles.size() > options_.most_triangles) triangles.resize(options_.most_triangles);
-  finding.triangles = std::move(triangles);
+  finding.triangles = first_of(std::move(triangles), options_.most_triangles);
   for (PartEntities& p : finding.further_parts) {
     std::sort(p.triangles.begin(), p.triangles.end());
     p.triangles.erase(std::unique(p.triangles.begin(), p.triangles.end()), p.triangles.end());
     p.triangle_total = p.triangles.size();
-    if (p.triangles.size() > options_.most_triangles) p.triangles.resize(options_.most_triangles);
+    p.triangles = first_of(std::move(p.triangles), options_.most_triangles);
   }
   findings_.push_back(std::move(finding));
 }
