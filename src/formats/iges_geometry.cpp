@@ -37,18 +37,8 @@ Placement IgesGeometry::matrix(std::uint64_t number, std::uint64_t asked_by, int
 CurvePtr IgesGeometry::curve(std::uint64_t number, std::uint64_t asked_by, bool raw) {
   const IgesEntity& e = file_.entity(number, asked_by);
   if (const auto known = curves_.find({number, raw}); known != curves_.end()) return known->second;
-  if (++depth_ > kMostDepth) {
-    depth_ = 0;
-    throw IgesError(number, "is made of itself");
-  }
-  CurvePtr made;
-  try {
-    made = make_curve(e, raw ? 1.0 : scale_, raw);
-  } catch (...) {
-    --depth_;
-    throw;
-  }
-  --depth_;
+  const Deeper deeper(depth_, number);
+  CurvePtr made = make_curve(e, raw ? 1.0 : scale_, raw);
   if (e.matrix != 0) made = make_moved(made, matrix(e.matrix, number));
   curves_[{number, raw}] = made;
   return made;
@@ -380,16 +370,10 @@ std::optional<Placement> IgesGeometry::parameters(std::uint64_t surface, std::ui
         if (!file_domain(file_.entity(v.pointer(i), surface), 0)) return {};
       }
       return p;
-    case 140:
-      if (++depth_ > kMostDepth) {
-        depth_ = 0;
-        throw IgesError(surface, "is made of itself");
-      }
-      {
-        auto base = parameters(v.pointer(4), surface);
-        --depth_;
-        return base;
-      }
+    case 140: {
+      const Deeper deeper(depth_, surface);
+      return parameters(v.pointer(4), surface);
+    }
     default:
       return p;  // splines: the file's own
   }
@@ -400,18 +384,8 @@ std::optional<Placement> IgesGeometry::parameters(std::uint64_t surface, std::ui
 SurfacePtr IgesGeometry::surface(std::uint64_t number, std::uint64_t asked_by) {
   if (const auto at = surfaces_.find(number); at != surfaces_.end()) return at->second;
   const IgesEntity& e = file_.entity(number, asked_by);
-  if (++depth_ > kMostDepth) {
-    depth_ = 0;
-    throw IgesError(number, "is made of itself");
-  }
-  SurfacePtr made;
-  try {
-    made = make_surface(e);
-  } catch (...) {
-    --depth_;
-    throw;
-  }
-  --depth_;
+  const Deeper deeper(depth_, number);
+  SurfacePtr made = make_surface(e);
   if (e.matrix != 0) made = make_moved(made, matrix(e.matrix, number));
   surfaces_[number] = made;
   return made;

@@ -33,6 +33,20 @@ class IgesGeometry {
   [[nodiscard]] static Point point(const IgesValues& v, std::size_t at, double scale);
 
   static constexpr int kMostDepth = 60;  ///< of entities in entities
+  /// While it is there, one entity more is being made.
+  class Deeper {
+   public:
+    Deeper(int& depth, std::uint64_t entity) : depth_(depth) {
+      if (depth >= kMostDepth) throw IgesError(entity, "is made of itself");
+      ++depth_;
+    }
+    Deeper(const Deeper&) = delete;
+    Deeper& operator=(const Deeper&) = delete;
+    ~Deeper() { --depth_; }
+
+   private:
+    int& depth_;
+  };
 
  private:
   CurvePtr make_curve(const IgesEntity& e, double s, bool raw);

@@ -386,5 +386,23 @@ TEST(IgesGeometry, WhatMakesNoShapeIsNamed) {
   }
 }
 
+// Asked for again and again, what is made of itself is not gone into any deeper than the first time.
+TEST(IgesGeometryDepth, OfWhatIsMadeOfItselfDoesNotGrow) {
+  with({{140, "0.,0.,1.,1.,19"}}, [](IgesGeometry& geometry, std::uint64_t own) {
+    for (int i = 0; i < 5000; ++i) {
+      EXPECT_THROW(static_cast<void>(geometry.surface(own, 0)), IgesError);
+      EXPECT_THROW(static_cast<void>(geometry.parameters(own, 0)), IgesError);
+    }
+    // Nor is what is sound refused after that.
+    EXPECT_NO_THROW(static_cast<void>(geometry.curve(15, 0)));
+  });
+  with({{102, "2,19,19"}}, [](IgesGeometry& geometry, std::uint64_t own) {
+    for (int i = 0; i < 5000; ++i) {
+      EXPECT_THROW(static_cast<void>(geometry.curve(own, 0)), IgesError);
+    }
+    EXPECT_NO_THROW(static_cast<void>(geometry.curve(15, 0)));
+  });
+}
+
 }  // namespace
 }  // namespace aguja
