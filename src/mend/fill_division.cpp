@@ -159,7 +159,14 @@ Vector normal_of(const std::vector<Point>& p, const DraftTriangle& t) {
 class Refiner {
  public:
   Refiner(Draft& draft, const RefineRules& rules)
-      : draft_(draft), rules_(rules), edges_(draft.triangles) {}
+      : draft_(draft), rules_(rules), edges_(draft.triangles) {
+    // A round rim of n equal sides takes n * n / 12; one with sides a thousand times as long as
+    // others would take without end.
+    if (!rules.off) {
+      const std::size_t n = draft.points.size();
+      most_points_ = std::clamp(n * n / 4, kFewPoints, kMostPoints);
+    }
+  }
 
   void run() {
     flip_all();
@@ -173,7 +180,7 @@ class Refiner {
 
  private:
   static constexpr int kMostPasses = 14;
-  static constexpr std::size_t kMostPoints = 60000;
+  static constexpr std::size_t kFewPoints = 1000, kMostPoints = 60000;
   static constexpr double kLong = 1.5;
 
   std::size_t split_long() {
@@ -195,7 +202,7 @@ class Refiner {
     std::set<std::uint32_t> touched;
     std::size_t count = 0;
     for (const Candidate& c : candidates) {
-      if (draft_.points.size() >= kMostPoints) break;
+      if (draft_.points.size() >= most_points_) break;
       const auto [t, u] =
           std::pair(edges_.uses[c.edge].triangle[0], edges_.uses[c.edge].triangle[1]);
       if (touched.contains(t) || touched.contains(u)) continue;
@@ -336,6 +343,7 @@ class Refiner {
 
   Draft& draft_;
   const RefineRules& rules_;
+  std::size_t most_points_ = kMostPoints;
   DraftEdges edges_;
 };
 
