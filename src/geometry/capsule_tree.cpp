@@ -13,7 +13,7 @@ double squared_distance_to(const Point& p, const Point& from, const Vector& alon
 
 // What rounding may take from a distance, by the magnitude of the coordinates; and what nearly
 // parallel segments may, by their length.
-constexpr double kRounding = 0x1p-48;
+constexpr double kCapsuleRounding = 0x1p-48;
 constexpr double kNearlyParallel = 1e-7;
 
 double magnitude(const Point& a, const Point& b) {
@@ -169,7 +169,7 @@ CapsuleTree::Ends CapsuleTree::build(std::span<Key> keys, std::span<const Segmen
   nodes_[node] = {FloatBox(box),
                   from,
                   to,
-                  radius + kRounding * (radius + magnitude(from, to)),
+                  radius + kCapsuleRounding * (radius + magnitude(from, to)),
                   radius < kSlim * (to - from).norm(),
                   ends.common,
                   first,
@@ -182,7 +182,7 @@ double CapsuleTree::squared_bound(const Node& node, const Point& p, double limit
   if (by_box > limit || !node.slim) return by_box;
   const Vector along = node.to - node.from;
   const double apart = std::sqrt(squared_distance_to(p, node.from, along, along.squaredNorm())) -
-                       node.radius - kRounding * p.cwiseAbs().maxCoeff();
+                       node.radius - kCapsuleRounding * p.cwiseAbs().maxCoeff();
   return apart > 0 ? std::max(by_box, apart * apart) : by_box;
 }
 
@@ -197,7 +197,7 @@ FloatBox CapsuleTree::around(const Point& p, const Point& q, double reach) {
 
 bool CapsuleTree::may_be_near(const Node& node, const Point& p, const Point& q,
                               double reach) const {
-  const double limit = reach + node.radius + kRounding * magnitude(p, q) +
+  const double limit = reach + node.radius + kCapsuleRounding * magnitude(p, q) +
                        kNearlyParallel * ((node.to - node.from).norm() + (q - p).norm());
   return squared_distance(p, q, node.from, node.to) <= limit * limit;
 }

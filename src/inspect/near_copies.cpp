@@ -12,9 +12,9 @@
 namespace aguja {
 namespace {
 
-constexpr double kLesser = 0.45;          // of all area
-constexpr double kNearlyAll = 0.95;       // of its own
-constexpr std::size_t kMostNodes = 1024;  // of a search where nearly all are near
+constexpr double kLesser = 0.45;              // of all area
+constexpr double kNearlyAll = 0.95;           // of its own
+constexpr std::size_t kMostCopyNodes = 1024;  // of a search where nearly all are near
 
 Box box_of_triangle(const JoinedSurface& surface, const Triangle& t) {
   Box box;
@@ -69,7 +69,7 @@ std::vector<std::optional<double>> find_near_copies(const JoinedSurface& surface
         return (closest_point(p, points[o[0].value], points[o[1].value], points[o[2].value]) - p)
             .squaredNorm();
       };
-      const std::uint32_t nearest = tree.nearest(p, reach * reach, squared, kMostNodes);
+      const std::uint32_t nearest = tree.nearest(p, reach * reach, squared, kMostCopyNodes);
       is_near = nearest != BoxTree::kNone;
       if (is_near) far = std::max(far, std::sqrt(squared(nearest)));
     }

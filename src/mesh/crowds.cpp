@@ -13,7 +13,7 @@ namespace aguja {
 namespace {
 
 // Of unit vectors that were computed from exact differences.
-constexpr double kRounding = 1e-14;
+constexpr double kDirectionRounding = 1e-14;
 
 Box everywhere() { return {Point::Constant(-1), Point::Constant(1)}; }
 
@@ -37,7 +37,7 @@ Box directions(const Point& v, const Point& p, const Point& q) {
   box.extend(to_q);
   // How far the arc rises over its chord.
   const double half_cosine = std::sqrt(std::max(0.0, 0.5 * (1 + to_p.dot(to_q))));
-  grow(box, 1 - half_cosine + kRounding);
+  grow(box, 1 - half_cosine + kDirectionRounding);
   return box;
 }
 
@@ -46,7 +46,7 @@ Box angle_about(const Point& from, const Point& to, const Point& p) {
   const Vector along = scaled(to - from).normalized(), aside = scaled(p - from);
   const Vector across = aside - along.dot(aside) * along;
   const double size = across.norm();
-  const double error = kRounding / size;
+  const double error = kDirectionRounding / size;
   if (!(error < 1) || !(along.squaredNorm() > 0)) return everywhere();
   Box box;
   box.extend(Point(across / size));

@@ -30,7 +30,7 @@ constexpr std::size_t kManyAboutAVertex = 64;
 constexpr std::size_t kLookedAtAboutAVertex = 16;
 constexpr std::size_t kFewWithinReach = 64;
 // Where so many crowd that a search would take longer, what it found by then must do.
-constexpr std::size_t kMostNodes = 1024;
+constexpr std::size_t kMostPairingNodes = 1024;
 
 // Squares beyond this are not distances.
 constexpr double kLargest = 1e300;
@@ -184,7 +184,7 @@ class Pairer {
                   std::min(nearest[k], sides_[j].squared_distance(sides_[i].at(kPlaces[k])));
             return ++looked < kFewWithinReach;
           },
-          kMostNodes);
+          kMostPairingNodes);
     }
     if (looked == kFewWithinReach) {
       for (std::size_t k = 0; k < kPlaces.size(); ++k) {
@@ -192,7 +192,7 @@ class Pairer {
         const auto squared = [&](std::uint32_t j) {
           return may_face(i, j) ? sides_[j].squared_distance(p) : kInfinity;
         };
-        const std::uint32_t near = tree_.nearest(p, limit, admits, squared, kMostNodes);
+        const std::uint32_t near = tree_.nearest(p, limit, admits, squared, kMostPairingNodes);
         if (near != CapsuleTree::kNone) nearest[k] = sides_[near].squared_distance(p);
       }
     }
@@ -227,7 +227,7 @@ class Pairer {
           consider(i, j, out);
           return true;
         },
-        kMostNodes);
+        kMostPairingNodes);
   }
 
   void consider(std::uint32_t i, std::uint32_t j, std::vector<Candidate>& out) const {

@@ -15,7 +15,6 @@
 #include "base/numbers.h"
 #include "surface/border_offsets.h"
 #include "surface/limits.h"
-#include "surface/over_plane.h"
 
 namespace aguja {
 namespace {
@@ -726,16 +725,10 @@ FaceMesh mesh_face(const Face& face, bool same_sense, const std::vector<DividedL
     if (is_good(mesh)) return mesh;
   }
   FaceMesh mesh = over(*face.surface);
-  if (!has_failed(mesh)) return mesh;
-  if (!other) {
-    if (const SurfacePtr turned = with_poles_elsewhere(*face.surface, loops)) {
-      FaceMesh again = over(*turned);
-      if (is_good(again)) return again;
-    }
-  }
-  if (const auto heights = over_plane(*face.surface, loops)) {
-    FaceMesh again = over(*heights);
-    if (is_good(again) && !heights->has_failed()) return again;
+  if (!has_failed(mesh) || other) return mesh;
+  if (const SurfacePtr turned = with_poles_elsewhere(*face.surface, loops)) {
+    FaceMesh again = over(*turned);
+    if (is_good(again)) return again;
   }
   return mesh;
 }
