@@ -1,6 +1,7 @@
 #include "aguja/geometry/capsule_tree.h"
 
 #include "base/parallel_algorithms.h"
+#include "geometry/widest_split.h"
 
 namespace aguja {
 namespace {
@@ -127,31 +128,15 @@ CapsuleTree::Ends CapsuleTree::build(std::span<Key> keys, std::span<const Segmen
       }
     }
   } else {
-    std::array<double, 6> low, high;
-    low = high = keys[0].at;
-    for (const Key& key : keys) {
-      for (std::size_t k = 0; k < 6; ++k) {
-        low[k] = std::min(low[k], key.at[k]);
-        high[k] = std::max(high[k], key.at[k]);
-      }
-    }
-    std::size_t widest = 0;
-    for (std::size_t k = 1; k < 6; ++k) {
-      if (high[k] - low[k] > high[widest] - low[widest]) widest = k;
-    }
     const std::uint32_t half = leaves / 2;
-    const auto middle = static_cast<std::ptrdiff_t>(half * std::size_t{kLeaf});
-    std::nth_element(
-        keys.begin(), keys.begin() + middle, keys.end(), [&](const Key& a, const Key& b) {
-          return a.at[widest] != b.at[widest] ? a.at[widest] < b.at[widest] : a.item < b.item;
-        });
+    const std::size_t middle = std::size_t{half} * kLeaf;
+    split_at_widest(keys, middle);
     Ends beyond;
     const auto build_left = [&] {
-      ends = build(keys.first(half * std::size_t{kLeaf}), segments, node + 1, first, half);
+      ends = build(keys.first(middle), segments, node + 1, first, half);
     };
     const auto build_right = [&] {
-      beyond = build(keys.subspan(half * std::size_t{kLeaf}), segments, node + 2 * half,
-                     first + half, leaves - half);
+      beyond = build(keys.subspan(middle), segments, node + 2 * half, first + half, leaves - half);
     };
     if (leaves > 1024) {
       parallel_invoke(build_left, build_right);

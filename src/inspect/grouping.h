@@ -4,33 +4,44 @@
 #include <algorithm>
 #include <cstdint>
 #include <span>
-#include <unordered_map>
 #include <vector>
 
 #include "aguja/solid/anatomy.h"
 #include "base/disjoint_sets.h"
+#include "base/parallel_algorithms.h"
 
 namespace aguja {
 
 /// Groups of items that hang together by common keys (their vertices, say). `keys_of(item, add)`
 /// calls `add(key)` for each key. Groups and their members keep the order of the items.
+/// Cost     O(k log k) for k keys, parallel; 16 bytes for each.
 template <class Item, class KeysOf>
 [[nodiscard]] std::vector<std::vector<Item>> connected_groups(const std::vector<Item>& items,
                                                               const KeysOf& keys_of) {
-  DisjointSets sets(items.size());
-  std::unordered_map<std::uint64_t, std::uint32_t> owner;
+  struct Use {
+    std::uint64_t key;
+    std::uint32_t item;
+    auto operator<=>(const Use&) const = default;
+  };
+  std::vector<Use> uses;
   for (std::uint32_t i = 0; i < items.size(); ++i) {
-    keys_of(items[i], [&](std::uint64_t key) {
-      const auto [at, is_new] = owner.try_emplace(key, i);
-      if (!is_new) sets.unite(at->second, i);
-    });
+    keys_of(items[i], [&](std::uint64_t key) { uses.push_back({key, i}); });
   }
-  std::unordered_map<std::uint32_t, std::size_t> group_of;
+  parallel_sort(uses.begin(), uses.end());
+  DisjointSets sets(items.size());
+  for (std::size_t k = 1; k < uses.size(); ++k) {
+    if (uses[k].key == uses[k - 1].key) sets.unite(uses[k - 1].item, uses[k].item);
+  }
+  // The first of a set is its root.
+  std::vector<std::size_t> number(items.size());
   std::vector<std::vector<Item>> groups;
   for (std::uint32_t i = 0; i < items.size(); ++i) {
-    const auto [at, is_new] = group_of.try_emplace(sets.find(i), groups.size());
-    if (is_new) groups.emplace_back();
-    groups[at->second].push_back(items[i]);
+    const std::uint32_t root = sets.find(i);
+    if (root == i) {
+      number[i] = groups.size();
+      groups.emplace_back();
+    }
+    groups[number[root]].push_back(items[i]);
   }
   return groups;
 }

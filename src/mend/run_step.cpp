@@ -85,13 +85,14 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
                     const StepOptions& options, Progress* progress) {
   const RemedyInfo& remedy = info(step.remedy);
   StepResult result{.state = state, .lines = {}};
+  const auto refuse = [&](Refusal refusal) {
+    result.lines.push_back(empty_line(step));
+    result.lines.back().refused.push_back(std::move(refusal));
+    return std::move(result);
+  };
   if (!remedy.is_there()) {
-    LedgerLine line = empty_line(step);
-    line.refused.push_back({RefusalReason::does_not_apply,
-                            step.selection.near.value_or(Point::Zero()),
-                            std::string(remedy.slug) + " is not there yet"});
-    result.lines.push_back(std::move(line));
-    return result;
+    return refuse({RefusalReason::does_not_apply, step.selection.near.value_or(Point::Zero()),
+                   std::string(remedy.slug) + " is not there yet"});
   }
   check_settings(step);
   const SettingReader read(step.number, step.settings);
@@ -100,18 +101,10 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
   if (step.settings.contains("at")) {
     const std::vector<Point> places = read.points("at");
     if (!places.empty()) keep_nearest_part(state, places[0], targets);
-    if (const auto refusal = out_of_reach(state, places, targets)) {
-      LedgerLine line = empty_line(step);
-      line.refused.push_back(*refusal);
-      result.lines.push_back(std::move(line));
-      return result;
-    }
+    if (const auto refusal = out_of_reach(state, places, targets)) return refuse(*refusal);
   } else if (remedy.needs_selection && step.selection.is_empty()) {
-    LedgerLine line = empty_line(step);
-    line.refused.push_back(
+    return refuse(
         {RefusalReason::does_not_apply, Point::Zero(), "it does not say what is selected"});
-    result.lines.push_back(std::move(line));
-    return result;
   }
   // From the last part to the first: a part that goes takes its number with it.
   for (auto at = targets.rbegin(); at != targets.rend(); ++at) {

@@ -560,7 +560,7 @@ std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vecto
     boxes.push_back(float_box(mesh, {t}));
   }
   // Many of a crowd would be asked by all of it.
-  if (chosen.size() > wanted.size() / 4 && !Crowds(mesh).crowd_of().empty()) {
+  if (chosen.size() > wanted.size() / 4 && Crowds::are_in(mesh)) {
     std::vector<TrianglePair> pairs = find_crossings(mesh);
     std::erase_if(pairs, [&](const TrianglePair& pair) {
       return !wanted[pair.first.value] && !wanted[pair.second.value];

@@ -66,18 +66,28 @@ Crowd about_edge(const Welded& mesh, VertexId v, VertexId w, std::vector<std::ui
   return crowd;
 }
 
-}  // namespace
-
-Crowds::Crowds(const Welded& mesh, std::size_t least) {
-  const std::size_t count = mesh.triangles().size();
+Array<std::uint32_t> uses_of_vertices(const Welded& mesh) {
   Array<std::uint32_t> uses(mesh.points().size(), 0);
-  parallel_ranges(count, std::size_t{1} << 15, [&](Range r) {
+  parallel_ranges(mesh.triangles().size(), std::size_t{1} << 15, [&](Range r) {
     for (std::size_t t = r.begin; t < r.end; ++t) {
       for (const VertexId v : mesh.triangles()[t].corner) {
         std::atomic_ref(uses[v.value]).fetch_add(1, std::memory_order_relaxed);
       }
     }
   });
+  return uses;
+}
+
+}  // namespace
+
+bool Crowds::are_in(const Welded& mesh, std::size_t least) {
+  const Array<std::uint32_t> uses = uses_of_vertices(mesh);
+  return std::any_of(uses.begin(), uses.end(), [least](std::uint32_t n) { return n >= least; });
+}
+
+Crowds::Crowds(const Welded& mesh, std::size_t least) {
+  const std::size_t count = mesh.triangles().size();
+  const Array<std::uint32_t> uses = uses_of_vertices(mesh);
   std::unordered_map<std::uint32_t, std::uint32_t> number;
   std::vector<VertexId> hubs;
   for (std::uint32_t v = 0; v < uses.size(); ++v) {

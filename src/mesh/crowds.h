@@ -25,6 +25,8 @@ class Crowds {
   // Cost     O(n), and O(k log k) for k triangles in crowds. Parallel.
   explicit Crowds(const Welded& mesh, std::size_t least = kLeast);
 
+  [[nodiscard]] static bool are_in(const Welded& mesh, std::size_t least = kLeast);
+
   // By triangle: kNone if in no crowd. Empty if there are none. Pairs within one are the crowd's.
   [[nodiscard]] std::span<const std::uint32_t> crowd_of() const { return crowd_of_; }
   [[nodiscard]] std::vector<Crowd>& list() { return list_; }

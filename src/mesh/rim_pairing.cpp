@@ -253,18 +253,32 @@ class Pairer {
       ends.push_back({naked_[i].to.value, i});
     }
     parallel_sort(ends.begin(), ends.end());
-    std::vector<std::uint32_t> about;
-    for (std::size_t begin = 0, end = 0; begin < ends.size(); begin = end) {
-      while (end < ends.size() && ends[end].vertex == ends[begin].vertex) ++end;
-      about.clear();
-      for (std::size_t k = begin; k < end; ++k) about.push_back(ends[k].naked);
-      if (about.size() > kManyAboutAVertex) {
-        consider_bundle(ends[begin].vertex, about, out);
-        continue;
-      }
-      for (std::size_t k = 0; k < about.size(); ++k) {
-        for (std::size_t l = k + 1; l < about.size(); ++l) consider(about[k], about[l], out);
-      }
+    std::vector<std::size_t> first;  // of each vertex
+    for (std::size_t k = 0; k < ends.size(); ++k) {
+      if (k == 0 || ends[k].vertex != ends[k - 1].vertex) first.push_back(k);
+    }
+    const auto about = [&](std::size_t i) {
+      return std::span(ends).subspan(
+          first[i], (i + 1 < first.size() ? first[i + 1] : ends.size()) - first[i]);
+    };
+    const auto found = parallel_collect<Candidate>(
+        first.size(), 1024, [&](Range r, std::vector<Candidate>& pairs) {
+          for (std::size_t i = r.begin; i < r.end; ++i) {
+            const std::span<const End> own = about(i);
+            if (own.size() > kManyAboutAVertex) continue;
+            for (std::size_t k = 0; k < own.size(); ++k) {
+              for (std::size_t l = k + 1; l < own.size(); ++l) {
+                consider(own[k].naked, own[l].naked, pairs);
+              }
+            }
+          }
+        });
+    out.insert(out.end(), found.begin(), found.end());
+    for (std::size_t i = 0; i < first.size(); ++i) {
+      if (about(i).size() <= kManyAboutAVertex) continue;
+      std::vector<std::uint32_t> bundle;
+      for (const End& end : about(i)) bundle.push_back(end.naked);
+      consider_bundle(ends[first[i]].vertex, bundle, out);
     }
   }
   // Edges about one vertex: the nearest by direction.

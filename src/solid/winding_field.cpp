@@ -8,6 +8,7 @@
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box.h"
 #include "base/parallel_algorithms.h"
+#include "geometry/widest_split.h"
 
 namespace aguja {
 namespace {
@@ -34,25 +35,6 @@ struct WindingField::Placed {
   std::array<float, 3> at;
   std::uint32_t item;
 };
-
-// The first `count` along the axis in which they spread most.
-void WindingField::divide(std::span<Placed> placed, std::size_t count) {
-  std::array<float, 3> low = placed[0].at, high = low;
-  for (const Placed& p : placed) {
-    for (std::size_t k = 0; k < 3; ++k) {
-      low[k] = std::min(low[k], p.at[k]);
-      high[k] = std::max(high[k], p.at[k]);
-    }
-  }
-  std::size_t axis = 0;
-  for (std::size_t k = 1; k < 3; ++k) {
-    if (high[k] - low[k] > high[axis] - low[axis]) axis = k;
-  }
-  std::nth_element(placed.begin(), placed.begin() + static_cast<std::ptrdiff_t>(count),
-                   placed.end(), [axis](const Placed& a, const Placed& b) {
-                     return a.at[axis] != b.at[axis] ? a.at[axis] < b.at[axis] : a.item < b.item;
-                   });
-}
 
 double winding_of_triangle(const Point& a, const Point& b, const Point& c, const Point& q) {
   const Vector x = a - q, y = b - q, z = c - q;
@@ -173,7 +155,7 @@ WindingField::Moments WindingField::build(std::span<Placed> placed, std::uint32_
   } else {
     const auto left_leaves = static_cast<std::uint32_t>(own / 2);
     const auto middle = begin + left_leaves * static_cast<std::uint32_t>(kLeaf);
-    divide(placed.subspan(begin, end - begin), middle - begin);
+    split_at_widest(placed.subspan(begin, end - begin), middle - begin);
     Moments left, right;
     const auto build_left = [&] { left = build(placed, node + 1, begin, middle); };
     const auto build_right = [&] { right = build(placed, node + 2 * left_leaves, middle, end); };

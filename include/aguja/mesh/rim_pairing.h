@@ -55,11 +55,12 @@ struct RimPairing {
 /// back to back as the two faces of a thin wall do (15 degrees), unless they coincide.
 ///
 /// Units    `reach` in model units, >= 0: pieces farther apart are not paired.
-/// Cost     O(k log k) for k naked edges and a bounded number of neighbours within three times the
-///          nearest distance. Parallel; the same for any number of threads.
+/// Cost     O(k log k) for k naked edges, whatever their lengths and directions: where hundreds lie
+///          within three times the nearest distance, or about one vertex, each is held against some
+///          of them only. Parallel; the same for any number of threads.
 /// Source   The idea of pairing stretches instead of points: Guéziec, Taubin, Lazarus, Horn:
-/// Cutting
-///          and Stitching, IEEE TVCG 7(2), 2001. Ours pairs pieces of edges, each by its own width.
+///          Cutting and Stitching, IEEE TVCG 7(2), 2001. Ours pairs pieces of edges, each by its own
+///          width.
 [[nodiscard]] RimPairing pair_rims(const Welded& mesh, const EdgeTable& edges,
                                    const Components& components, double reach);
 

@@ -58,7 +58,6 @@ class WindingField {
   // How many radii away a group may be taken as its moments.
   static constexpr float kFar = 1.9F;
 
-  static void divide(std::span<Placed> placed, std::size_t count);
   Moments build(std::span<Placed> placed, std::uint32_t node, std::uint32_t begin,
                 std::uint32_t end);
   [[nodiscard]] Moments moments_of(std::uint32_t begin, std::uint32_t end) const;

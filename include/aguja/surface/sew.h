@@ -36,13 +36,14 @@ struct SewResult : BodyChange, SewReport {};
 /// stays shared. What lies nearer is joined first. Faces of each connected piece are made to agree
 /// with the first.
 ///
-/// Where edges stay open within the tolerance of others, lower tolerances are tried, and doing without faces that are narrower than
-/// the tolerance; what leaves the fewest open counts.
+/// Where edges stay open within the tolerance of others, lower tolerances are tried, and doing
+/// without faces that are narrower than the tolerance; what leaves the fewest open counts.
 ///
-/// Promises  All that becomes one vertex lies within the tolerance of each other. An edge gets two uses at most: of three that coincide the nearest two are joined, the
-///           third is refused. No two ends of one edge become one vertex. Every joined edge carries
-///           the measured distance as its tolerance. Numbers of vertices, edges and faces keep their
-///           meaning (see `Body`).
+/// Promises  All that becomes one vertex lies within the tolerance of each other. An edge gets two
+///           uses at most: of three that coincide the nearest two are joined, the third is refused.
+///           No two ends of one edge become one vertex. Every joined edge carries the measured
+///           distance as its tolerance. Numbers of vertices, edges and faces keep their meaning
+///           (see `Body`).
 /// Cost      O(n log n) for n open edges that lie apart.
 /// Errors    ArgumentError (a tolerance that is not finite or below 0).
 [[nodiscard]] SewResult sew(const Body& body, double tolerance, const SewOptions& options = {});

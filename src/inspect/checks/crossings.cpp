@@ -5,13 +5,9 @@
 #include <cmath>
 #include <map>
 #include <memory>
-#include <numeric>
-#include <span>
 #include <unordered_map>
 
 #include "aguja/solid/common_space.h"
-#include "base/disjoint_sets.h"
-#include "base/parallel_algorithms.h"
 #include "inspect/checks.h"
 #include "inspect/grouping.h"
 
@@ -109,75 +105,22 @@ class Symptoms {
   std::vector<bool> on_crack_;  // by vertex; empty if there are no cracks
 };
 
-// Pairs in groups, both in the order of the pairs.
-struct PairGroups {
-  std::vector<TrianglePair> pairs;
-  std::vector<std::size_t> begin;  // one more than there are groups
-
-  [[nodiscard]] std::size_t size() const { return begin.size() - 1; }
-  [[nodiscard]] std::span<const TrianglePair> operator[](std::size_t i) const {
-    return std::span(pairs).subspan(begin[i], begin[i + 1] - begin[i]);
-  }
-};
-
 // Pairs belong together if they have a triangle in common and their other triangles meet in a
 // vertex: a curve goes on from one into the other.
-DisjointSets joined_pairs(const Anatomy& a, std::span<const TrianglePair> pairs) {
-  std::vector<std::uint64_t> uses;  // triangle, then pair
-  uses.reserve(2 * pairs.size());
-  for (std::uint64_t i = 0; i < pairs.size(); ++i) {
-    uses.push_back(std::uint64_t{pairs[i].first.value} << 32 | i);
-    uses.push_back(std::uint64_t{pairs[i].second.value} << 32 | i);
-  }
-  parallel_sort(uses.begin(), uses.end());
-  DisjointSets sets(pairs.size());
-  std::vector<std::uint64_t> others;  // vertex of the other triangle, then pair
-  for (std::size_t begin = 0, end = 0; begin < uses.size(); begin = end) {
-    const auto own = static_cast<std::uint32_t>(uses[begin] >> 32);
-    others.clear();
-    for (; end < uses.size() && uses[end] >> 32 == own; ++end) {
-      const auto i = static_cast<std::uint32_t>(uses[end]);
-      const TriangleId other = pairs[i].first.value == own ? pairs[i].second : pairs[i].first;
-      for (const VertexId v : a.welded.triangle(other).corner) {
-        others.push_back(std::uint64_t{v.value} << 32 | i);
-      }
-    }
-    std::sort(others.begin(), others.end());
-    for (std::size_t k = 1; k < others.size(); ++k) {
-      if (others[k] >> 32 != others[k - 1] >> 32) continue;
-      sets.unite(static_cast<std::uint32_t>(others[k - 1]), static_cast<std::uint32_t>(others[k]));
-    }
-  }
-  return sets;
-}
-
-PairGroups groups_of(const PartView& view) {
+std::vector<std::vector<TrianglePair>> groups_of(const PartView& view) {
   const Anatomy& a = view.anatomy;
   const Symptoms symptoms(view);
   std::vector<TrianglePair> pairs;
   for (const TrianglePair& pair : a.crossings) {
     if (!symptoms.includes(pair)) pairs.push_back(pair);
   }
-  DisjointSets sets = joined_pairs(a, pairs);
-  // The first of a set is its root.
-  std::vector<std::size_t> number(pairs.size());
-  PairGroups groups;
-  groups.begin.push_back(0);
-  for (std::uint32_t i = 0; i < pairs.size(); ++i) {
-    const std::uint32_t root = sets.find(i);
-    if (root == i) {
-      number[i] = groups.size();
-      groups.begin.push_back(0);
-    }
-    ++groups.begin[number[root] + 1];
-  }
-  std::partial_sum(groups.begin.begin(), groups.begin.end(), groups.begin.begin());
-  std::vector<std::size_t> next(groups.begin.begin(), groups.begin.end() - 1);
-  groups.pairs.resize(pairs.size());
-  for (std::uint32_t i = 0; i < pairs.size(); ++i) {
-    groups.pairs[next[number[sets.find(i)]]++] = pairs[i];
-  }
-  return groups;
+  return connected_groups(pairs, [&](const TrianglePair& pair, const auto& add) {
+    const auto key = [](TriangleId t, VertexId v) {
+      return std::uint64_t{t.value} << 32 | v.value;
+    };
+    for (const VertexId v : a.welded.triangle(pair.second).corner) add(key(pair.first, v));
+    for (const VertexId v : a.welded.triangle(pair.first).corner) add(key(pair.second, v));
+  });
 }
 
 FindingKind kind_of(Contact contact) {
@@ -204,7 +147,7 @@ struct Sum {
   Box box;
 };
 
-Sum sum_of(const Anatomy& a, std::span<const TrianglePair> group) {
+Sum sum_of(const Anatomy& a, const std::vector<TrianglePair>& group) {
   Sum sum;
   for (const TrianglePair& pair : group) sum.worst = std::max(sum.worst, pair.contact);
   Point origin = Point::Zero();
@@ -251,7 +194,7 @@ class ShellDepths {
     }
   }
 
-  std::optional<double> of(std::span<const TrianglePair> group) {
+  std::optional<double> of(const std::vector<TrianglePair>& group) {
     const std::pair<std::size_t, std::size_t> shells =
         std::minmax(shell_of(group[0].first), shell_of(group[0].second));
     for (const TrianglePair& pair : group) {
@@ -309,9 +252,7 @@ void check_crossings(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
   if (a.crossings.empty()) return;
   ShellDepths depths(a);
-  const PairGroups groups = groups_of(view);
-  for (std::size_t g = 0; g < groups.size(); ++g) {
-    const std::span<const TrianglePair> group = groups[g];
+  for (const std::vector<TrianglePair>& group : groups_of(view)) {
     const Sum sum = sum_of(a, group);
     Finding finding;
     finding.kind = kind_of(sum.worst);

@@ -4,7 +4,6 @@
 #include <cmath>
 #include <limits>
 #include <span>
-#include <unordered_map>
 #include <unordered_set>
 
 #include "aguja/geometry/capsule_tree.h"
@@ -53,6 +52,7 @@ class NearPairs {
   struct Entry {
     std::uint64_t cell;
     std::uint32_t vertex;
+    auto operator<=>(const Entry&) const = default;
   };
   // So many in a coarse cell are all compared.
   static constexpr std::size_t kFew = 256;
@@ -92,9 +92,7 @@ class NearPairs {
                           });
           }
         });
-    parallel_sort(entries.begin(), entries.end(), [](const Entry& x, const Entry& y) {
-      return x.cell != y.cell ? x.cell < y.cell : x.vertex < y.vertex;
-    });
+    parallel_sort(entries.begin(), entries.end());
     return entries;
   }
 
@@ -108,31 +106,33 @@ class NearPairs {
 
   // By finer cells; what is on rims is never held against its like.
   void compare_many(std::span<const VertexId> vertices, std::vector<NearVertices>& pairs) const {
-    std::array<std::unordered_map<std::uint64_t, std::vector<VertexId>>, 2> cells;
+    std::array<std::vector<Entry>, 2> entries;  // inside, on rims
     for (const VertexId v : vertices) {
-      cells[naked_[v.value]][hash(cell_of(a_.welded.point(v), reach_))].push_back(v);
+      entries[naked_[v.value]].push_back({hash(cell_of(a_.welded.point(v), reach_)), v.value});
     }
+    for (auto& list : entries) std::sort(list.begin(), list.end());
     for (const VertexId v : vertices) {
-      std::size_t looked = 0;
-      const auto look = [&](bool on_rims, std::uint64_t cell, bool own) {
-        const auto at = cells[on_rims].find(cell);
-        if (at == cells[on_rims].end()) return;
-        // In its own cell each is found by the one before it.
-        const std::vector<VertexId>& list = at->second;
-        const bool is_among = own && on_rims == naked_[v.value];
-        auto next = is_among ? std::upper_bound(list.begin(), list.end(), v) : list.begin();
-        for (; next != list.end() && looked < kMostLookedAt; ++next, ++looked) add(v, *next, pairs);
-      };
+      const bool is_naked = naked_[v.value];
       const Cell center = cell_of(a_.welded.point(v), reach_);
       const std::uint64_t home = hash(center);
-      const auto look_in = [&](std::uint64_t cell, bool own) {
-        look(false, cell, own);
-        if (!naked_[v.value]) look(true, cell, own);
+      std::size_t looked = 0;
+      const auto look_in = [&](std::uint64_t cell) {
+        for (const bool on_rims : {false, true}) {
+          if (on_rims && is_naked) continue;
+          // In its own cell each is found by the one before it.
+          const std::vector<Entry>& list = entries[on_rims];
+          const bool is_among = cell == home && on_rims == is_naked;
+          auto at =
+              std::lower_bound(list.begin(), list.end(), Entry{cell, is_among ? v.value + 1 : 0});
+          for (; at != list.end() && at->cell == cell && looked < kMostLookedAt; ++at, ++looked) {
+            add(v, {at->vertex}, pairs);
+          }
+        }
       };
-      look_in(home, true);
+      look_in(home);
       for_each_cell({center[0] - 1, center[1] - 1, center[2] - 1},
                     {center[0] + 1, center[1] + 1, center[2] + 1}, [&](std::uint64_t cell) {
-                      if (cell != home) look_in(cell, false);
+                      if (cell != home) look_in(cell);
                     });
     }
   }
