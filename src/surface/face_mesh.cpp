@@ -13,8 +13,10 @@
 
 #include "aguja/geometry/planar_triangulation.h"
 #include "base/numbers.h"
+#include "geometry/point_removal.h"
 #include "surface/border_offsets.h"
 #include "surface/limits.h"
+#include "surface/over_plane.h"
 
 namespace aguja {
 namespace {
@@ -28,6 +30,13 @@ constexpr double kBesideSurface = 0.1;
 // Points of one face beyond which no more are added: what is left then is told by its deviation.
 constexpr std::size_t kMostPointsOfFace = 400000;
 constexpr int kMostRefinements = 10;
+// Sides halve in each round: where many points are added after so many rounds and ever more of
+// them, facets follow no surface.
+constexpr int kRoundsToSettle = 5;
+constexpr std::size_t kManyAdded = 1000;
+constexpr double kEverMore = 1.5;
+// Points of one face triangulated in all rounds together, beyond which it stays as it is.
+constexpr std::size_t kMostTriangulated = 3 * kMostPointsOfFace;
 
 struct Bounds {
   Parameters low = Parameters::Constant(kInfinity);
@@ -129,12 +138,9 @@ class FaceMesher {
       trouble(FaceTrouble::Kind::no_facets, place(points_[0].vertex), 0);
       return std::move(out_);
     }
-    for (int round = 0;; ++round) {
-      triangulate_inside();
-      if (surface_.kind() == SurfaceKind::plane && fineness_.longest <= 0) break;
-      if (round == kMostRefinements || !refine()) break;
-    }
-    while (drop_turned()) triangulate_inside();
+    triangulate_inside();
+    if (surface_.kind() != SurfaceKind::plane || fineness_.longest > 0) refine_all();
+    drop_turned();
     write();
     return std::move(out_);
   }
@@ -319,6 +325,7 @@ class FaceMesher {
   }
 
   void triangulate_inside() {
+    triangulated_ += points_.size();
     const PlanarTriangulation all = triangulate(planar_, border_);
     if (!all.refused.empty() && !told_crossing_) {
       told_crossing_ = true;
@@ -475,6 +482,20 @@ class FaceMesher {
     return middle_of(ends);
   }
 
+  void refine_all() {
+    std::size_t last = points_.size();
+    for (int round = 0; round < kMostRefinements && triangulated_ < kMostTriangulated; ++round) {
+      const std::size_t before = points_.size();
+      if (!refine()) return;
+      triangulate_inside();
+      const std::size_t added = points_.size() - before;
+      if (round >= kRoundsToSettle && added > kManyAdded &&
+          static_cast<double>(added) > kEverMore * static_cast<double>(last)) {
+        return;
+      }
+      last = added;
+    }
+  }
   // Puts points where facets are too far from the surface. False if none is.
   bool refine() {
     if (points_.size() >= kMostPointsOfFace) return false;
@@ -565,30 +586,34 @@ class FaceMesher {
   }
 
   // A point so near to the border that in space it lies beyond a chord of it serves for nothing:
-  // the chord is as near to the surface. False if there is none.
-  bool drop_turned() {
-    std::vector<bool> dropped(points_.size(), false);
-    bool any = false;
-    for (const auto& t : triangles_) {
-      if (!is_turned(t)) continue;
-      for (std::size_t c = 0; c < 3; ++c) {
-        const std::uint32_t v = t[c];
-        if (v < border_points_ || points_[v].vertex.value < kOwnVertices ||
-            !fixed_.contains(key(t[(c + 1) % 3], t[(c + 2) % 3])))
-          continue;
-        dropped[v] = any = true;
+  // the chord is as near to the surface.
+  void drop_turned() {
+    std::vector<std::uint32_t> pending;
+    for (std::uint32_t t = 0; t < triangles_.size(); ++t) {
+      if (useless_corner(triangles_[t])) pending.push_back(t);
+    }
+    if (pending.empty()) return;
+    PointRemoval removal(planar_, triangles_);
+    for (std::size_t i = 0; i < pending.size(); ++i) {
+      const auto& t = triangles_[pending[i]];
+      const auto useless = PointRemoval::is_gone(t) ? std::nullopt : useless_corner(t);
+      if (!useless) continue;
+      const auto divided = removal.remove(*useless);
+      pending.insert(pending.end(), divided.begin(), divided.end());
+    }
+    removal.sweep();
+    flip_slivers();
+  }
+  // Of a turned facet that stands on the border.
+  [[nodiscard]] std::optional<std::uint32_t> useless_corner(
+      const std::array<std::uint32_t, 3>& t) const {
+    for (std::size_t c = 0; c < 3; ++c) {
+      if (t[c] >= border_points_ && points_[t[c]].vertex.value >= kOwnVertices &&
+          fixed_.contains(key(t[(c + 1) % 3], t[(c + 2) % 3]))) {
+        return is_turned(t) ? std::optional(t[c]) : std::nullopt;
       }
     }
-    if (!any) return false;
-    std::size_t kept = 0;
-    for (std::size_t i = 0; i < points_.size(); ++i) {
-      if (dropped[i]) continue;
-      points_[kept] = points_[i];
-      planar_[kept++] = planar_[i];
-    }
-    points_.resize(kept);
-    planar_.resize(kept);
-    return true;
+    return std::nullopt;
   }
 
   void write() {
@@ -640,6 +665,7 @@ class FaceMesher {
   std::vector<PlanarPoint> planar_;
   std::vector<PlanarEdge> border_;
   std::size_t border_points_ = 0;
+  std::size_t triangulated_ = 0;
   std::vector<std::uint32_t> same_;
   std::unordered_set<std::uint64_t> fixed_, too_far_;
   std::vector<std::array<std::uint32_t, 3>> triangles_;
@@ -725,10 +751,16 @@ FaceMesh mesh_face(const Face& face, bool same_sense, const std::vector<DividedL
     if (is_good(mesh)) return mesh;
   }
   FaceMesh mesh = over(*face.surface);
-  if (!has_failed(mesh) || other) return mesh;
-  if (const SurfacePtr turned = with_poles_elsewhere(*face.surface, loops)) {
-    FaceMesh again = over(*turned);
-    if (is_good(again)) return again;
+  if (!has_failed(mesh)) return mesh;
+  if (!other) {
+    if (const SurfacePtr turned = with_poles_elsewhere(*face.surface, loops)) {
+      FaceMesh again = over(*turned);
+      if (is_good(again)) return again;
+    }
+  }
+  if (const auto heights = over_plane(*face.surface, loops)) {
+    FaceMesh again = over(*heights);
+    if (is_good(again) && !heights->has_failed()) return again;
   }
   return mesh;
 }

@@ -14,6 +14,7 @@
 #include "aguja/solid/certificate.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
+#include "tests/support/drawn_body.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/sanitized.h"
 #include "tests/support/stop_after.h"
@@ -104,6 +105,31 @@ TEST(Tessellate, FacetsLieWithinTheChordOfTheirFaces) {
     }
     EXPECT_LE(off, 0.02 * 1.01);
   }
+}
+
+// Plates at any heights with jumps between them: facets across the jumps are off, however short.
+TEST(Tessellate, EndsWhereFacetsSettleNowhere) {
+  constexpr int kPlates = 24;
+  KnotVector knots{.degree = 1, .knots = {}};
+  for (int i = 0; i <= kPlates; ++i) knots.knots.insert(knots.knots.end(), 2, i);
+  Random random(5);
+  std::vector<std::vector<double>> height(kPlates, std::vector<double>(kPlates));
+  for (auto& row : height) {
+    for (double& h : row) h = random.between(0, 20);
+  }
+  std::vector<Point> points;
+  for (int i = 0; i < 2 * kPlates; ++i) {
+    for (int j = 0; j < 2 * kPlates; ++j) {
+      points.emplace_back((i + 1) / 2, (j + 1) / 2, height[i / 2][j / 2]);
+    }
+  }
+  test::Drawing drawing;
+  drawing.face_of_loops(make_spline_surface(knots, knots, points), {});
+  TessellationOptions options;
+  options.chord = 0.01;
+  const TessellatedBody t = tessellate(drawing.body(), options);
+  EXPECT_GT(t.mesh.triangles.size(), 1000U);
+  EXPECT_LT(t.mesh.triangles.size(), 100000U);
 }
 
 TEST(Tessellate, EachFaceIsAPatchNamedByItsSource) {
