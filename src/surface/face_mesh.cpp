@@ -15,6 +15,7 @@
 #include "base/numbers.h"
 #include "geometry/point_removal.h"
 #include "surface/border_offsets.h"
+#include "surface/facet_check.h"
 #include "surface/limits.h"
 #include "surface/over_plane.h"
 
@@ -142,6 +143,7 @@ class FaceMesher {
     if (surface_.kind() != SurfaceKind::plane || fineness_.longest > 0) refine_all();
     drop_turned();
     write();
+    if (out_.troubles.empty()) check_facets(loops);
     return std::move(out_);
   }
 
@@ -632,6 +634,7 @@ class FaceMesher {
     std::size_t turned = 0;
     Point turned_at = Point::Zero();
     for (const auto& t : triangles_) {
+      note_facet(t);
       if (is_degenerate(t)) continue;
       Triangle out{{numbered(points_[t[0]].vertex), numbered(points_[t[1]].vertex),
                     numbered(points_[t[2]].vertex)}};
@@ -649,6 +652,23 @@ class FaceMesher {
               points_.empty() ? Point(Point::Zero()) : place(points_[0].vertex), 0);
     }
     out_.points = std::move(used);
+  }
+
+  // As its loops run, these turned about with a face that is against its surface.
+  void note_facet(const std::array<std::uint32_t, 3>& t) {
+    const PlanarPoint u = planar_[t[1]] - planar_[t[0]], w = planar_[t[2]] - planar_[t[0]];
+    const double in_parameters =
+        0.5 * std::fabs(u.x() * w.y() - u.y() * w.x()) / (steps_.speed[0] * steps_.speed[1]);
+    const Parameters middle = (points_[t[0]].uv + points_[t[1]].uv + points_[t[2]].uv) / 3;
+    const SurfacePoint s = surface_.at(middle[0], middle[1]);
+    const auto [a, b, c] = corners(t);
+    check_.add_facet({{points_[t[0]].vertex, points_[t[1]].vertex, points_[t[2]].vertex}},
+                     0.5 * (b - a).cross(c - a).norm(), in_parameters * s.du.cross(s.dv).norm());
+  }
+  void check_facets(const std::vector<DividedLoop>& loops) {
+    for (const DividedLoop& l : loops) check_.add_loop(l);
+    if (const auto found = check_.trouble(fineness_.chord, directed_))
+      trouble(found->kind, place(points_[0].vertex), found->measure);
   }
 
   const Surface& surface_;
@@ -669,6 +689,7 @@ class FaceMesher {
   std::vector<std::uint32_t> same_;
   std::unordered_set<std::uint64_t> fixed_, too_far_;
   std::vector<std::array<std::uint32_t, 3>> triangles_;
+  FacetCheck check_;
   bool told_crossing_ = false;
 };
 
@@ -679,7 +700,8 @@ namespace {
 bool has_failed(const FaceMesh& mesh) {
   return std::any_of(mesh.troubles.begin(), mesh.troubles.end(), [](const FaceTrouble& t) {
     return t.kind == FaceTrouble::Kind::loop_crossing || t.kind == FaceTrouble::Kind::turned ||
-           t.kind == FaceTrouble::Kind::no_facets;
+           t.kind == FaceTrouble::Kind::no_facets || t.kind == FaceTrouble::Kind::other_border ||
+           t.kind == FaceTrouble::Kind::other_area;
   });
 }
 

@@ -25,6 +25,8 @@ struct FaceTrouble {
     loop_crossing,  ///< its loops cross themselves or each other
     off_surface,    ///< its edges do not lie on its surface
     no_facets,      ///< nothing came of it
+    other_border,   ///< its facets do not end in its loops; as many sides
+    other_area,     ///< its facets have another area than it; so many times
     turned,         ///< facets face against the surface they stand for
     turned_loop,    ///< a loop runs with the face on its right
     against_loops,  ///< its flag says that it faces the other way than its loops do; they are followed

@@ -163,6 +163,13 @@ class SurfaceChecker {
                      : "no facets come of it";
           if (told_open_.contains(trouble.face)) continue;
           break;
+        case Kind::other_border:
+          what = "its facets do not end in its loops";
+          break;
+        case Kind::other_area:
+          kind = FindingKind::singular_surface;
+          what = "its facets have another area than it";
+          break;
         case Kind::loop_crossing:
           kind = FindingKind::loop_crossing;
           break;
