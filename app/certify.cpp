@@ -38,13 +38,14 @@ struct CertifyCommand : Session {
   };
 
   std::vector<Expectation> expectations(const Certificate& certificate, LengthUnit unit,
-                                        std::optional<Density> material, double uncertain) const {
+                                        std::optional<Density> material, double beyond,
+                                        double uncertain) const {
     std::vector<Expectation> list;
     const double allowed = parse_percentage(within);
     // What encloses nothing, or is no body, meets no expectation.
     const bool is_body = certificate.encloses && volume_doubt(certificate).empty();
     const double volume =
-        is_body ? certificate.mass.volume : std::numeric_limits<double>::quiet_NaN();
+        is_body ? certificate.mass.volume + beyond : std::numeric_limits<double>::quiet_NaN();
     if (!expected_volume.empty()) {
       list.push_back({"volume", parse_volume(expected_volume, unit), volume, allowed, uncertain});
     }
@@ -55,7 +56,7 @@ struct CertifyCommand : Session {
     return list;
   }
 
-  Judged judge(Model model, std::optional<Density> material, std::optional<double> before) {
+  Judged judge(Model model, std::optional<Density> material) {
     Judged judged;
     Profile profile;
     if (!profile_file.empty()) profile = read_profile(profile_file, model.unit);
@@ -66,15 +67,13 @@ struct CertifyCommand : Session {
     judged.certificate = judged.looked
                              ? *judged.looked->certificate
                              : certify(model, certify_options(profile), &times(), progress());
-    double uncertain = 0;
+    double beyond = 0, uncertain = 0;
     for (const SurfaceSource& source : model.sources) {
-      uncertain += std::pow(source.to_model, 3) * source.errors.volume;
+      const double cube = std::pow(source.to_model, 3);
+      beyond += cube * (source.sizes.volume - source.sizes.volume_of_facets);
+      uncertain += cube * source.sizes.volume_within;
     }
-    // Facets half as long leave a quarter of the error: less than what was between the two.
-    if (before) {
-      uncertain = std::min(uncertain, std::fabs(judged.certificate.mass.volume - *before));
-    }
-    judged.expected = expectations(judged.certificate, model.unit, material, uncertain);
+    judged.expected = expectations(judged.certificate, model.unit, material, beyond, uncertain);
     judged.model = std::move(model);
     return judged;
   }
@@ -94,7 +93,7 @@ struct CertifyCommand : Session {
     static_cast<void>(parse_percentage(within));
     page.check(overwrite);
     auto file_digest = std::async(std::launch::async, [this] { return digest(); });
-    Judged judged = judge(read(), material, std::nullopt);
+    Judged judged = judge(read(), material);
     constexpr int kMostFiner = 3;
     constexpr std::size_t kMostTriangles = 2'000'000;
     for (int round = 1; round <= kMostFiner && !judged.is_told(); ++round) {
@@ -103,8 +102,7 @@ struct CertifyCommand : Session {
       for (const SurfaceSource& s : judged.model.sources) {
         chord = std::min(chord, s.chord * s.to_model);
       }
-      const double before = judged.certificate.mass.volume;
-      judged = judge(read_finer(chord, judged.model.unit), material, before);
+      judged = judge(read_finer(chord, judged.model.unit), material);
       judged.model.notes.push_back(
           fmt::format("facets were made finer {} to hold them against what is expected",
                       round == 1 ? "once" : fmt::format("{} times", round)));

@@ -12,6 +12,13 @@
 namespace aguja {
 namespace {
 
+// Do its surfaces enclose a volume, all of it known?
+bool is_closed(const SurfaceSource& source, const SurfaceCounts& counts) {
+  return counts.shells > 0 && counts.closed_shells == counts.shells &&
+         std::all_of(source.bodies.begin(), source.bodies.end(),
+                     [](const PreparedBodyPtr& body) { return body->lost.empty(); });
+}
+
 Json statistics_json(const ToleranceStatistics& s, double m) {
   return {{"count", s.count},           {"least", m * s.least},
           {"mean", m * s.mean},         {"largest", m * s.largest},
@@ -148,8 +155,10 @@ Json source_json(const SurfaceSource& source) {
             {"edges", statistics_json(t.edges, m)},
             {"faces", statistics_json(t.faces, m)}}},
           {"chord_height", m * source.chord},
-          {"area_within", m * m * source.errors.area},
-          {"volume_within", m * m * m * source.errors.volume}};
+          {"area", m * m * source.sizes.area},
+          {"area_within", m * m * source.sizes.area_within},
+          {"volume", is_closed(source, c) ? Json(m * m * m * source.sizes.volume) : Json(nullptr)},
+          {"volume_within", m * m * m * source.sizes.volume_within}};
 }
 
 // Numbers add up; what is stated of one file only is that of the file for which it is largest.
@@ -166,6 +175,10 @@ void add_numbers(Json& sum, const Json& more) {
       }
     } else if (key == "tolerance" || key == "chord_height" || key == "uncertainty") {
       if (own.is_null() || value > own) own = value;
+    } else if (own.is_null()) {
+      continue;
+    } else if (value.is_null()) {
+      own = nullptr;
     } else if (value.is_number()) {
       own = value.is_number_float() ? Json(own.get<double>() + value.get<double>())
                                     : Json(own.get<std::size_t>() + value.get<std::size_t>());
@@ -210,10 +223,15 @@ std::vector<std::string> surface_notes(const SurfaceSource& source) {
                   plural(c.faces, "face"), plural(c.edges, "edge"), grouped(c.edges_used_once),
                   grouped(c.edges_used_more), grouped(c.closed_shells), grouped(c.shells),
                   brief(source.chord), unit));
-  if (source.errors.volume > 0) {
-    notes.push_back(
-        fmt::format("of the surfaces themselves, areas are within {} {}² and volumes within {} {}³",
-                    brief(source.errors.area), unit, brief(source.errors.volume), unit));
+  const SurfaceSizes& sizes = source.sizes;
+  if (sizes.area > 0) {
+    std::string note = fmt::format("the surfaces themselves: area {:.10g} {}² within {}",
+                                   sizes.area, unit, brief(sizes.area_within));
+    if (is_closed(source, c)) {
+      note += fmt::format(", volume {:.10g} {}³ within {}", sizes.volume, unit,
+                          brief(sizes.volume_within));
+    }
+    notes.push_back(std::move(note));
   }
   std::size_t sewn = 0, divided = 0, before = 0, away = 0;
   double gap = 0;

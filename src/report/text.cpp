@@ -401,17 +401,21 @@ std::string certify_text(const Model& model, const Certificate& certificate, std
   text += "\n" + mass_lines(certificate.mass, certificate.encloses, volume_doubt(certificate),
                             model.unit, density);
   for (const Expectation& e : expectations) {
-    text +=
-        std::isnan(e.found)
-            ? fmt::format("  expected  {} {}: MISSED, there is none\n", e.what, brief(e.expected))
-            : fmt::format("  expected  {} {}: {}, {:.4g} % off, {:.4g} % allowed\n", e.what,
-                          brief(e.expected),
-                          !e.is_told() ? "cannot be told at this chord height (found within " +
-                                             brief(e.uncertain) + ")"
-                          : e.is_met() ? "met"
-                                       : "MISSED",
-                          100 * std::fabs(e.found - e.expected) / std::fabs(e.expected),
-                          100 * e.within);
+    if (std::isnan(e.found)) {
+      text += fmt::format("  expected  {} {}: MISSED, there is none\n", e.what, brief(e.expected));
+      continue;
+    }
+    text += fmt::format(
+        "  expected  {} {}: {}, {:.4g} % off, {:.4g} % allowed\n", e.what, brief(e.expected),
+        !e.is_told()
+            ? "cannot be told at this chord height (found within " + brief(e.uncertain) + ")"
+        : e.is_met() ? "met"
+                     : "MISSED",
+        100 * std::fabs(e.found - e.expected) / std::fabs(e.expected), 100 * e.within);
+    if (e.uncertain > 0) {
+      text += fmt::format("            the surfaces themselves: {:.10g} within {}\n", e.found,
+                          brief(e.uncertain));
+    }
   }
   text += fmt::format("  digest    {}\n", digest);
   return text;

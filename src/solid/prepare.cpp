@@ -57,18 +57,22 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
   source.chord = chosen_chord(options.tessellation, box);
   source.instances = std::move(model.instances);
   source.not_understood = std::move(model.not_understood);
-  std::vector<ShapePtr> shapes;  // by body
-  std::vector<SizeErrors> errors;
+  std::vector<ShapePtr> shapes;     // by body
+  std::vector<SurfaceSizes> sizes;  // by body
   for (PreparedBody& body : bodies) {
     Mesh mesh = divide(body, source.chord, options.tessellation, progress);
     if (body.was_sewn()) {
       // Which side is out is told by what the sewn shells enclose.
       const Orientation orientation = find_orientation(mesh, {.cavities = true}, progress);
-      note_turned(body, faces_of(orientation, mesh, body.body.faces.size()));
+      const std::vector<bool> over = faces_of(orientation, mesh, body.body.faces.size());
+      note_turned(body, over);
+      for (std::size_t f = 0; f < over.size(); ++f) {
+        if (over[f]) body.sizes[f].volume = -body.sizes[f].volume;
+      }
       apply(orientation, mesh);
     }
     const auto prepared = std::make_shared<const PreparedBody>(std::move(body));
-    errors.push_back(size_errors(*prepared, mesh));
+    sizes.push_back(surface_sizes(*prepared, mesh));
     source.bodies.push_back(prepared);
     shapes.push_back(std::make_shared<Shape>(shape_of(prepared, std::move(mesh))));
   }
@@ -78,9 +82,7 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
   out.notes = std::move(model.notes);
   for (const EntityNumber entity : model.not_read) out.lost.push_back({"", {entity}});
   for (const BodyInstance& instance : source.instances) {
-    const double scale = instance.placement.scale();
-    source.errors.area += scale * scale * errors[instance.body].area;
-    source.errors.volume += scale * scale * scale * errors[instance.body].volume;
+    source.sizes.add(sizes[instance.body], instance.placement.scale());
     const ShapePtr& shape = shapes[instance.body];
     const PreparedBody& body = *source.bodies[instance.body];
     if (shape->mesh.triangles.empty()) {

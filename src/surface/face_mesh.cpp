@@ -92,12 +92,14 @@ Steps steps_over(const Surface& surface, const Bounds& bounds, const FaceFinenes
 
 class FaceMesher {
  public:
-  FaceMesher(const Surface& surface, bool same_sense, bool directed, const FaceFineness& fineness)
-      : surface_(surface),
+  FaceMesher(const SurfacePtr& surface, bool same_sense, bool directed,
+             const FaceFineness& fineness)
+      : shared_(surface),
+        surface_(*surface),
         same_sense_(same_sense),
         directed_(directed),
         fineness_(fineness),
-        poles_(surface.poles()) {}
+        poles_(surface_.poles()) {}
 
   FaceMesh run(const std::vector<DividedLoop>& given) {
     std::vector<DividedLoop> loops = given;
@@ -144,6 +146,7 @@ class FaceMesher {
     drop_turned();
     write();
     if (out_.troubles.empty()) check_facets(loops);
+    if (fineness_.cells) note_cells();
     return std::move(out_);
   }
 
@@ -671,6 +674,16 @@ class FaceMesher {
       trouble(found->kind, place(points_[0].vertex), found->measure);
   }
 
+  void note_cells() {
+    FaceCells& cells = out_.cells;
+    cells.surface = shared_;
+    for (const DomainPoint& p : points_) cells.at.push_back(p.uv);
+    cells.triangles = triangles_;
+    for (const PlanarEdge& e : border_)
+      cells.sides.push_back({e[0], e[1], points_[e[0]].vertex, points_[e[1]].vertex});
+  }
+
+  SurfacePtr shared_;
   const Surface& surface_;
   bool same_sense_;
   bool directed_;
@@ -761,7 +774,7 @@ bool passes_pole(const Surface& surface, const std::vector<DividedLoop>& loops, 
 
 FaceMesh mesh_face(const Face& face, bool same_sense, const std::vector<DividedLoop>& loops,
                    const FaceFineness& fineness) {
-  const auto over = [&](const Surface& surface) {
+  const auto over = [&](const SurfacePtr& surface) {
     return FaceMesher(surface, same_sense, face.loops_directed, fineness).run(loops);
   };
   const auto is_good = [](const FaceMesh& m) { return !has_failed(m) && !m.triangles.empty(); };
@@ -769,19 +782,19 @@ FaceMesh mesh_face(const Face& face, bool same_sense, const std::vector<DividedL
                                ? with_poles_elsewhere(*face.surface, loops)
                                : nullptr;
   if (other) {
-    FaceMesh mesh = over(*other);
+    FaceMesh mesh = over(other);
     if (is_good(mesh)) return mesh;
   }
-  FaceMesh mesh = over(*face.surface);
+  FaceMesh mesh = over(face.surface);
   if (!has_failed(mesh)) return mesh;
   if (!other) {
     if (const SurfacePtr turned = with_poles_elsewhere(*face.surface, loops)) {
-      FaceMesh again = over(*turned);
+      FaceMesh again = over(turned);
       if (is_good(again)) return again;
     }
   }
   if (const auto heights = over_plane(*face.surface, loops)) {
-    FaceMesh again = over(*heights);
+    FaceMesh again = over(heights);
     if (is_good(again) && !heights->has_failed()) return again;
   }
   return mesh;

@@ -2,6 +2,7 @@
 // One face as triangles.
 
 #include "surface/face_domain.h"
+#include "surface/face_sizes.h"
 
 namespace aguja {
 
@@ -17,6 +18,8 @@ struct FaceMesh {
   /// Do its loops say that it faces the other way? So do they where it lies on their far side.
   bool is_against_loops = false;
   bool either_side = false;  ///< what lies on the other side of its loops would be a face, too
+  FaceCells cells;           ///< its triangles in parameters; if asked for
+  FaceSizes sizes;           ///< left to the caller
 };
 
 /// How fine a face is to be.
@@ -28,6 +31,7 @@ struct FaceFineness {
   /// No facet has two sides on the border: where both faces at a curved edge cut the same corner
   /// off, their facets would be the same.
   bool no_ears = false;
+  bool cells = false;  ///< whether its triangles in parameters are wanted
 };
 
 /// `loops`: those of the face as its edges were divided. `same_sense` stands for the face's own.

@@ -106,7 +106,7 @@ Eigen::Matrix2d OverPlane::slope_at(const SurfacePoint& s) const {
   return m;
 }
 
-std::unique_ptr<OverPlane> over_plane(const Surface& surface,
+std::shared_ptr<OverPlane> over_plane(const Surface& surface,
                                       const std::vector<DividedLoop>& loops) {
   if (surface.kind() == SurfaceKind::plane) return nullptr;
   const SurfaceFoot foot(surface);
@@ -146,7 +146,7 @@ std::unique_ptr<OverPlane> over_plane(const Surface& surface,
   for (std::size_t i = 0; i < feet.size(); i += step) seeds.push_back(feet[i]);
   Eigen::Index least = 0;
   z.cwiseAbs().minCoeff(&least);
-  return std::make_unique<OverPlane>(surface, Frame::from(middle, z, Vector::Unit(least)),
+  return std::make_shared<OverPlane>(surface, Frame::from(middle, z, Vector::Unit(least)),
                                      std::move(seeds));
 }
 

@@ -48,7 +48,7 @@ class OverPlane : public Surface {
 
 // Over a plane to which the surface's normals along the loops are as straight as may be; nothing if
 // they turn too far.
-[[nodiscard]] std::unique_ptr<OverPlane> over_plane(const Surface& surface,
+[[nodiscard]] std::shared_ptr<OverPlane> over_plane(const Surface& surface,
                                                     const std::vector<DividedLoop>& loops);
 
 }  // namespace aguja

@@ -20,21 +20,6 @@ namespace {
 // rounding.
 constexpr double kSewOfDiagonal = 1e-5;
 
-// 0 if it is straight.
-double curved_length(const BodyEdge& edge) {
-  constexpr int kPieces = 16;
-  const Interval range = edge.range();
-  double length = 0;
-  Point last = edge.curve->point(range.low);
-  const Point first = last;
-  for (int i = 1; i <= kPieces; ++i) {
-    const Point p = edge.curve->point(range.low + range.width() * i / kPieces);
-    length += (p - last).norm();
-    last = p;
-  }
-  return length > (last - first).norm() * (1 + kParameterRounding) ? length : 0;
-}
-
 class StatisticsOf {
  public:
   void add(double distance, const Point& at, EntityNumber entity) {
@@ -151,11 +136,13 @@ Mesh divide(PreparedBody& body, double chord, const TessellationOptions& options
             Progress* progress) {
   TessellationOptions how = options;
   how.chord = chord;
+  how.sizes = true;
   TessellatedBody divided = tessellate(body.body, how, progress);
   body.chord = chord;
   body.finest = divided.chord;
   body.troubles = std::move(divided.troubles);
   body.fits = std::move(divided.fits);
+  body.sizes = std::move(divided.sizes);
   find_lost(divided.mesh, body);
   return std::move(divided.mesh);
 }
@@ -198,50 +185,54 @@ void note_turned(PreparedBody& prepared, const std::vector<bool>& oriented) {
   }
 }
 
-SizeErrors size_errors(const PreparedBody& prepared, const Mesh& mesh) {
-  SizeErrors errors;
+SurfaceSizes& SurfaceSizes::add(const SurfaceSizes& more, double scale) {
+  const double square = scale * scale, cube = square * std::fabs(scale);
+  area += square * more.area;
+  area_within += square * more.area_within;
+  area_of_facets += square * more.area_of_facets;
+  volume += cube * more.volume;
+  volume_within += cube * more.volume_within;
+  volume_of_facets += cube * more.volume_of_facets;
+  return *this;
+}
+
+SurfaceSizes surface_sizes(const PreparedBody& prepared, const Mesh& mesh) {
+  constexpr double kAreaUnknown = 0.1;
   const Body& body = prepared.body;
-  const auto& triangles = mesh.triangles;
-  if (!triangles.empty()) {
-    const Welded welded(mesh);
-    const EdgeTable edges(welded.triangles(), welded.points().size());
-    std::vector<Vector> normals;
-    for (const Triangle& t : triangles) {
-      const Point& a = mesh.point(t[0]);
-      normals.push_back(0.5 * (mesh.point(t[1]) - a).cross(mesh.point(t[2]) - a));
+  const Point about = box_of(body).center();
+  std::vector<double> area(body.faces.size()), volume(body.faces.size());
+  SurfaceSizes sizes;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    const Vector a = mesh.point(mesh.triangles[t][0]) - about;
+    const Vector b = mesh.point(mesh.triangles[t][1]) - about;
+    const Vector c = mesh.point(mesh.triangles[t][2]) - about;
+    const double own_area = 0.5 * (b - a).cross(c - a).norm(), own_volume = a.cross(b).dot(c) / 6;
+    sizes.area_of_facets += own_area;
+    sizes.volume_of_facets += own_volume;
+    const std::size_t face = mesh.patch_of.empty() ? 0 : mesh.patch_of[t].value;
+    if (face < area.size()) {
+      area[face] += own_area;
+      volume[face] += own_volume;
+    } else {
+      sizes.area += own_area;
+      sizes.volume += own_volume;
     }
-    std::vector<double> least_cosine(triangles.size(), 1.0);
-    for (std::uint32_t e = 0; e < edges.size(); ++e) {
-      const auto uses = edges.uses({e});
-      if (uses.size() != 2) continue;
-      const std::uint32_t s = uses[0].triangle().value, t = uses[1].triangle().value;
-      if (!mesh.patch_of.empty() && mesh.patch_of[s] != mesh.patch_of[t]) continue;
-      const double size = normals[s].norm() * normals[t].norm();
-      if (!(size > 0)) continue;
-      const double cosine = std::clamp(normals[s].dot(normals[t]) / size, 0.0, 1.0);
-      least_cosine[s] = std::min(least_cosine[s], cosine);
-      least_cosine[t] = std::min(least_cosine[t], cosine);
-    }
-    double area = 0;
-    for (std::size_t t = 0; t < triangles.size(); ++t) {
-      const double own = normals[t].norm();
-      const std::size_t face = mesh.patch_of.empty() ? 0 : mesh.patch_of[t].value;
-      // Triangles of no face are what the file itself gives.
-      const bool is_plane = face >= body.faces.size() || !body.faces[face].surface ||
-                            body.faces[face].surface->kind() == SurfaceKind::plane;
-      if (!is_plane) area += own;
-      errors.area += own * (1 / std::max(least_cosine[t], 0.5) - 1);
-    }
-    errors.volume += area * prepared.chord;
   }
-  const std::vector<std::uint32_t> uses = edge_uses(body);
-  for (std::uint32_t e = 0; e < uses.size(); ++e) {
-    if (uses[e] == 0 || !has_ends(body.edges[e])) continue;
-    const double length = curved_length(body.edges[e]);
-    errors.area += uses[e] * 2.0 / 3 * prepared.chord * length;
-    errors.volume += prepared.chord * prepared.chord * length;
+  for (std::size_t f = 0; f < area.size(); ++f) {
+    const FaceSizes own = f < prepared.sizes.size() ? prepared.sizes[f] : FaceSizes{};
+    if (std::isfinite(own.volume_within) && std::isfinite(own.area_within)) {
+      sizes.area += own.area;
+      sizes.volume += own.volume;
+      sizes.area_within += own.area_within;
+      sizes.volume_within += own.volume_within;
+    } else {
+      sizes.area += area[f];
+      sizes.volume += volume[f];
+      sizes.area_within += kAreaUnknown * area[f];
+      sizes.volume_within += prepared.chord * area[f];
+    }
   }
-  return errors;
+  return sizes;
 }
 
 BodyTolerances measure_tolerances(std::span<const PreparedBodyPtr> bodies) {

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 #include <span>
+#include <unordered_map>
 
 #include <Eigen/Geometry>
 
@@ -14,6 +15,7 @@
 #include "aguja/mesh/weld.h"
 #include "base/numbers.h"
 #include "surface/face_mesh.h"
+#include "surface/face_sizes.h"
 
 namespace aguja {
 namespace {
@@ -52,7 +54,9 @@ class Tessellator {
       }
     }
     const Box box = aguja::box_of(body_);
-    pole_tolerance_ = kPoleOfDiagonal * (box.high - box.low).norm();
+    diagonal_ = (box.high - box.low).norm();
+    middle_ = box.center();
+    pole_tolerance_ = kPoleOfDiagonal * diagonal_;
     find_sides();
   }
 
@@ -95,7 +99,7 @@ class Tessellator {
       for (const auto& [edge, faces] : faces_of_edge_) {
         if (std::none_of(faces.begin(), faces.end(), [&](std::uint32_t f) { return meets[f]; }))
           continue;
-        divided_[edge].clear();
+        divided_[edge].points.clear();
         for (const std::uint32_t f : faces) stale[f] = true;
       }
     }
@@ -127,7 +131,7 @@ class Tessellator {
     std::vector<std::uint8_t> is_new(body_.edges.size());
     parallel_ranges(body_.edges.size(), 64, [&](Range r) {
       for (std::size_t e = r.begin; e < r.end; ++e) {
-        if (!divided_[e].empty()) continue;
+        if (!divided_[e].points.empty()) continue;
         divided_[e] = divide(static_cast<std::uint32_t>(e));
         is_new[e] = 1;
       }
@@ -139,8 +143,10 @@ class Tessellator {
     for (std::size_t e = 0; e < divided_.size(); ++e) {
       if (is_new[e] == 0) continue;
       first_of_edge_[e] = static_cast<std::uint32_t>(body_.vertices.size() + edge_points_.size());
-      edge_points_.insert(edge_points_.end(), divided_[e].begin() + 1, divided_[e].end() - 1);
+      const std::vector<Point>& points = divided_[e].points;
+      edge_points_.insert(edge_points_.end(), points.begin() + 1, points.end() - 1);
     }
+    if (options_.sizes) find_pieces();
   }
 
   // Two edges between the same vertices, an arc and its chord, say, must not become one.
@@ -148,7 +154,7 @@ class Tessellator {
     std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::uint32_t>> straight;
     for (std::uint32_t e = 0; e < divided_.size(); ++e) {
       const BodyEdge& edge = body_.edges[e];
-      if (divided_[e].size() == 2) straight[std::minmax(edge.start, edge.end)].push_back(e);
+      if (divided_[e].points.size() == 2) straight[std::minmax(edge.start, edge.end)].push_back(e);
     }
     for (const auto& [ends, edges] : straight) {
       if (edges.size() < 2) continue;
@@ -156,14 +162,21 @@ class Tessellator {
         const BodyEdge& edge = body_.edges[e];
         if (is_new[e] == 0 || !edge.curve || edge.curve->kind() == CurveKind::line) continue;
         if (!edge.range().is_finite()) continue;
-        const Point middle = edge.curve->point(edge.range().middle());
-        divided_[e].insert(divided_[e].begin() + 1, middle);
+        const double middle = edge.range().middle();
+        DividedEdge& divided = divided_[e];
+        divided.points.insert(divided.points.begin() + 1, edge.curve->point(middle));
+        divided.at.insert(divided.at.begin() + 1, middle);
       }
     }
   }
 
-  // Points along the edge from start to end, both included.
-  [[nodiscard]] std::vector<Point> divide(std::uint32_t id) const {
+  // Points along the edge from start to end, both included, and where they are on its curve, if it
+  // has one that is not straight.
+  struct DividedEdge {
+    std::vector<Point> points;
+    std::vector<double> at;
+  };
+  [[nodiscard]] DividedEdge divide(std::uint32_t id) const {
     const BodyEdge& edge = body_.edges[id];
     const Point& a = body_.vertices[edge.start].point;
     const Point& b = body_.vertices[edge.end].point;
@@ -175,7 +188,7 @@ class Tessellator {
         for (int i = 1; i < pieces; ++i) points.push_back(a + (b - a) * i / pieces);
       }
       points.push_back(b);
-      return points;
+      return {std::move(points), {}};
     }
     const double part = chord_of_edge(id);
     std::vector<double> at = divide_curve(*edge.curve, edge.range(), kHeldTo * chord_ * part,
@@ -184,19 +197,24 @@ class Tessellator {
     std::vector<Point> points;
     points.reserve(at.size());
     for (const double t : at) points.push_back(edge.curve->point(t));
-    if (edge.from > edge.to) std::reverse(points.begin(), points.end());
+    if (edge.from > edge.to) {
+      std::reverse(points.begin(), points.end());
+      std::reverse(at.begin(), at.end());
+    }
     lead_to(a, b, points);
     // Closed edges need three sides at least.
     if (edge.is_closed() && points.size() < 4) {
       const Interval r = edge.range();
       points = {a};
+      at = {edge.from};
       for (int i = 1; i < 4; ++i) {
-        const double t = edge.from + (edge.to - edge.from) * i / 4;
-        points.push_back(edge.curve->point(r.clamp(t)));
+        at.push_back(r.clamp(edge.from + (edge.to - edge.from) * i / 4));
+        points.push_back(edge.curve->point(at.back()));
       }
       points.push_back(b);
+      at.push_back(edge.to);
     }
-    return points;
+    return {std::move(points), std::move(at)};
   }
 
   // Where the ends of a curve are not its vertices, what is near them is moved towards these, less
@@ -258,8 +276,36 @@ class Tessellator {
   [[nodiscard]] VertexId vertex_on(std::uint32_t e, std::size_t i) const {
     const BodyEdge& edge = body_.edges[e];
     if (i == 0) return {edge.start};
-    if (i + 1 == divided_[e].size()) return {edge.end};
+    if (i + 1 == divided_[e].points.size()) return {edge.end};
     return {first_of_edge_[e] + static_cast<std::uint32_t>(i) - 1};
+  }
+
+  // Pieces of edges by the points between which they lie.
+  struct PieceOfEdge {
+    std::uint32_t edge, number;
+  };
+  static std::uint64_t key(VertexId a, VertexId b) {
+    const auto [low, high] = std::minmax(a.value, b.value);
+    return std::uint64_t{low} << 32 | high;
+  }
+  void find_pieces() {
+    pieces_.clear();
+    for (std::uint32_t e = 0; e < divided_.size(); ++e) {
+      for (std::uint32_t i = 0; i + 1 < divided_[e].points.size(); ++i) {
+        pieces_.try_emplace(key(vertex_on(e, i), vertex_on(e, i + 1)), PieceOfEdge{e, i});
+      }
+    }
+  }
+  [[nodiscard]] std::optional<EdgePiece> piece_between(VertexId a, VertexId b) const {
+    const auto found = pieces_.find(key(a, b));
+    if (found == pieces_.end()) return std::nullopt;
+    const auto [e, i] = found->second;
+    const DividedEdge& divided = divided_[e];
+    const bool forward = vertex_on(e, i) == a;
+    const std::size_t first = forward ? i : i + 1, second = forward ? i + 1 : i;
+    if (divided.at.empty()) return EdgePiece(divided.points[first], divided.points[second]);
+    return EdgePiece(*body_.edges[e].curve, divided.at[first], divided.at[second],
+                     divided.points[first], divided.points[second]);
   }
 
   [[nodiscard]] std::vector<DividedLoop> loops_of(const Face& face) const {
@@ -273,7 +319,7 @@ class Tessellator {
         continue;
       }
       for (const EdgeUseOfFace& use : loop.edges) {
-        const std::vector<Point>& points = divided_[use.edge];
+        const std::vector<Point>& points = divided_[use.edge].points;
         const std::size_t n = points.size();
         // Without its last point, with which the next edge begins.
         for (std::size_t k = 0; k + 1 < n; ++k) {
@@ -315,11 +361,22 @@ class Tessellator {
     fineness.longest = options_.longest;
     fineness.tolerance = pole_tolerance_;
     fineness.no_ears = fineness_[f] < 1;
+    fineness.cells = options_.sizes;
     FaceMesh mesh = mesh_face(face, same_sense, loops_of(face), fineness);
-    if (turned_[f]) {
-      for (Triangle& t : mesh.triangles) std::swap(t[1], t[2]);
+    if (options_.sizes && !mesh.cells.surface) mesh.sizes = {0, 0, kInfinity, kInfinity};
+    if (mesh.cells.surface) {
+      mesh.sizes = sizes_of_face(
+          mesh.cells, [this](VertexId a, VertexId b) { return piece_between(a, b); }, middle_,
+          diagonal_);
+      mesh.cells = {};
+      if (!same_sense) mesh.sizes.volume = -mesh.sizes.volume;
     }
+    if (turned_[f]) turn_over(mesh);
     return mesh;
+  }
+  static void turn_over(FaceMesh& mesh) {
+    for (Triangle& t : mesh.triangles) std::swap(t[1], t[2]);
+    mesh.sizes.volume = -mesh.sizes.volume;
   }
 
   // Flags that contradict loops: these are followed, as neighbours know them by their edges.
@@ -351,7 +408,7 @@ class Tessellator {
       take_other_side(f, std::move(other[f]), FaceTrouble::Kind::against_loops);
       if (!all_loops) continue;
       turned_[f] = !turned_[f];
-      for (Triangle& t : faces_[f].triangles) std::swap(t[1], t[2]);
+      turn_over(faces_[f]);
     }
     find_folded_back(make_other, other);
   }
@@ -417,7 +474,7 @@ class Tessellator {
         if (at == faces_of_edge_.end() || at->second.size() != 2) continue;
         const std::uint32_t g = at->second[0] == f ? at->second[1] : at->second[0];
         if (g == f || is_open[g] || !body_.faces[g].surface) continue;
-        const auto& points = divided_[use.edge];
+        const std::vector<Point>& points = divided_[use.edge].points;
         double length = 0, least = 1, most = -1;
         for (std::size_t i = 1; i < points.size(); ++i)
           length += (points[i] - points[i - 1]).norm();
@@ -475,6 +532,7 @@ class Tessellator {
         out.troubles.push_back(trouble);
       }
       out.fits.push_back({faces_[f].largest_off, faces_[f].off_at});
+      if (options_.sizes) out.sizes.push_back(faces_[f].sizes);
     }
     out.troubles.insert(out.troubles.end(), settled_.begin(), settled_.end());
     std::stable_sort(out.troubles.begin(), out.troubles.end(),
@@ -536,12 +594,15 @@ class Tessellator {
 
   const Body& body_;
   TessellationOptions options_;
+  double diagonal_ = 0;
+  Point middle_ = Point::Zero();
   double pole_tolerance_ = 0;
   double chord_;
   Progress* progress_;
   std::vector<double> fineness_;  // by face, as a part of the chord
   std::vector<FaceMesh> faces_;
-  std::vector<std::vector<Point>> divided_;  // by edge
+  std::vector<DividedEdge> divided_;                       // by edge
+  std::unordered_map<std::uint64_t, PieceOfEdge> pieces_;  // by its ends, the lower first
   std::vector<std::uint32_t> first_of_edge_;
   std::vector<Point> edge_points_;  // numbered on from the vertices
   std::map<std::uint32_t, std::vector<std::uint32_t>> faces_of_edge_;

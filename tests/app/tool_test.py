@@ -642,25 +642,27 @@ class ToolTest(unittest.TestCase):
         self.assertEqual(run("inspect", "--each-file", files[0], "--page", self.folder / "x.html").returncode, 2)
         self.assertEqual(run("certify", "--each-file", files[0], "--unit", "parsec").returncode, 2)
 
-    def test_expectations_of_surface_models_are_told_with_finer_facets(self):
+    def test_expectations_are_held_against_the_surfaces_themselves(self):
         clamp = self.folder / "clamp.step"
-        true = self.report("certify", clamp, "--chord", "0.001mm")["volume"]
-        coarse = self.report("certify", clamp)["volume"]
-        self.assertGreater(abs(coarse - true), 1e-4 * true)
+        true = 8000 * math.pi
+        self.assertGreater(abs(self.report("certify", clamp)["volume"] - true), 1e-4 * true)
         # As facets alone it would be missed.
-        met = self.report("certify", clamp, "--expect-volume", repr(true), "--within", "0.01%", status=0)
+        met = self.report("certify", clamp, "--expect-volume", repr(true), "--within", "0.0001%", status=0)
         self.assertTrue(met["expectations"][0]["told"])
-        self.assertTrue(any("finer" in note for note in met["notes"]))
-        # Where angles held the facets and not the chord height, they are halved, too.
-        for angle in ("20deg", "2deg"):
-            near = self.report("certify", clamp, "--facet-angle", angle, "--expect-volume", repr(true), "--within", "0.01%")
-            self.assertGreater(near["expectations"][0]["uncertain"], abs(near["volume"] - 8000 * math.pi))
+        self.assertLess(abs(met["expectations"][0]["found"] - true), 1e-9 * true)
+        self.assertLess(met["surface"]["volume_within"], 1e-6 * true)
+        self.assertAlmostEqual(met["surface"]["volume"], met["expectations"][0]["found"], delta=1e-9 * true)
         missed = self.report("certify", clamp, "--expect-volume", repr(1.002 * true), "--within", "0.1%", status=1)
         self.assertTrue(missed["expectations"][0]["told"])
         self.assertFalse(missed["expectations"][0]["met"])
-        # On the very limit no facets are fine enough.
+        # On the very limit nothing is fine enough.
         edge = self.report("certify", clamp, "--expect-volume", repr(true / 1.001), "--within", "0.1%", status=1)
         self.assertFalse(edge["expectations"][0]["told"])
+        mass = self.report("certify", clamp, "--density", "1g/cm3", "--expect-mass", f"{true / 1000!r}g", "--within", "0.0001%", status=0)
+        self.assertTrue(mass["expectations"][0]["met"])
+        # In inches, and twice over with another file.
+        both = self.report("certify", clamp, self.folder / "clamp.iges", "--parts-apart", "--expect-volume", repr(2 * true), "--within", "0.0001%", status=0)
+        self.assertLess(abs(both["surface"]["volume"] - 2 * true), 1e-8 * true)
 
     def test_parts_are_judged_together_unless_they_are_meant_to_be_apart(self):
         parts = self.folder / "mount-parts.obj"

@@ -87,7 +87,6 @@ TEST(FacetCheck, TellsFacetsThatEndElsewhere) {
     const auto found = tube.trouble();
     ASSERT_TRUE(found);
     EXPECT_EQ(found->kind, FaceTrouble::Kind::other_border);
-    EXPECT_GT(found->measure, 2);
   }
 }
 

@@ -53,7 +53,7 @@ TEST(Tessellate, ClosedBodiesGiveClosedOutwardMeshesOfTheKnownSize) {
   std::size_t which = 0;
   for (const DrawnBody& body : bodies()) {
     SCOPED_TRACE(testing::Message() << "body " << which++);
-    double last_volume = 0, last_area = 0, last_bound = 0;
+    double last_volume = 0, last_area = 0;
     for (const double chord : {0.04, 0.01, 0.0025}) {
       if (test::kSanitized && chord < 0.01) continue;
       PrepareOptions options;
@@ -75,13 +75,13 @@ TEST(Tessellate, ClosedBodiesGiveClosedOutwardMeshesOfTheKnownSize) {
       if (last_area > 1e-9 * body.area) {
         EXPECT_LT(area_error, 0.6 * last_area);
       }
-      // Within what is said of it, which falls with the chord as well.
-      EXPECT_LE(volume_error, p.sources[0].errors.volume * (1 + 1e-9));
-      EXPECT_LE(area_error, p.sources[0].errors.area + 1e-9 * body.area);
-      if (last_bound > 1e-9 * body.area) {
-        EXPECT_LT(p.sources[0].errors.area, 0.6 * last_bound);
-      }
-      last_bound = p.sources[0].errors.area;
+      // The surfaces themselves are known far better, whatever the facets.
+      const SurfaceSizes& sizes = p.sources[0].sizes;
+      EXPECT_NEAR(sizes.volume_of_facets, c.mass.volume, 1e-9 * body.volume);
+      EXPECT_NEAR(sizes.volume, body.volume, sizes.volume_within + 1e-12 * body.volume);
+      EXPECT_NEAR(sizes.area, body.area, sizes.area_within + 1e-12 * body.area);
+      EXPECT_LE(sizes.volume_within, 1e-6 * body.volume);
+      EXPECT_LE(sizes.area_within, 1e-6 * body.area);
       last_volume = volume_error;
       last_area = area_error;
     }

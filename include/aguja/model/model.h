@@ -77,7 +77,7 @@ struct SurfaceSource {
   std::optional<double> uncertainty;  ///< what the file states
   SewTolerance tolerance;
   double chord = 0;
-  SizeErrors errors;
+  SurfaceSizes sizes;  ///< of all instances
 };
 
 /// Surface of a file that nothing could be made of. Operations keep it: what closes a part there

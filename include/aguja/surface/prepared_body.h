@@ -50,6 +50,7 @@ struct PreparedBody {
   std::optional<double> uncertainty;  ///< what its file states, in the body's unit
   std::vector<FaceTrouble> troubles;  ///< faces that could not be divided properly
   std::vector<FaceFit> fits;          ///< by face
+  std::vector<FaceSizes> sizes;       ///< by face, as its facets are turned
   std::vector<LostFace> lost;         ///< unless the facets close without them
   double chord = 0;                   ///< no facet was meant to be farther from its face
   double finest = 0;  ///< what faces were divided by whose facets would cross others
@@ -79,18 +80,21 @@ using PreparedBodyPtr = std::shared_ptr<const PreparedBody>;
 /// hang together by edges. `oriented`: by face, was it turned over after all that `prepare_body` did?
 void note_turned(PreparedBody& body, const std::vector<bool>& oriented);
 
-/// How far areas and volumes of a mesh may lie from those of the surfaces that it was made of.
-struct SizeErrors {
-  double area = 0;
-  double volume = 0;
+/// Sizes of the surfaces themselves, up to the curves of their edges, and of the facets made of them.
+struct SurfaceSizes {
+  double area = 0, volume = 0;  ///< the volume signed; it means something if they close
+  /// How far the surfaces' own may be from that.
+  double area_within = 0, volume_within = 0;
+  double area_of_facets = 0, volume_of_facets = 0;
+
+  SurfaceSizes& add(const SurfaceSizes& more, double scale);
 };
-/// The volume by the area of curved faces times the chord height, which no facet is farther from
-/// its face than (those of planes lie in them), and by its square times the length of curved edges.
-/// The area by the angles d between facets of one face, as a facet's area times 1 / cos d - 1,
-/// which is two to twelve times what is lost on spheres and cylinders; and by two thirds of chord
-/// height times length along curved edges, on both sides. Angles beyond 60 degrees count as 60:
-/// there it is an estimate. `mesh` has a patch per face, by its number.
-[[nodiscard]] SizeErrors size_errors(const PreparedBody& body, const Mesh& mesh);
+/// By quadrature over the faces (see `FaceSizes`), where that could be done: what it and a coarser
+/// rule disagree by is how far it may be off. Where it could not, sizes are those of the facets, the
+/// volume within their area times the chord height and the area within a tenth, which is an
+/// estimate. What the file itself gives as facets is exact. `mesh` has a patch per face, by its
+/// number.
+[[nodiscard]] SurfaceSizes surface_sizes(const PreparedBody& body, const Mesh& mesh);
 
 /// Distances that should be none: of vertices from the ends of their edges, of edges from the
 /// surfaces of their faces, of what sewing joined. In the bodies' unit.

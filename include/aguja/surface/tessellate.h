@@ -15,6 +15,8 @@ struct TessellationOptions {
   double angle = 0.35;
   /// No facet's side is longer; 0: any.
   double longest = 0;
+  /// Whether the faces themselves are measured.
+  bool sizes = false;
 };
 
 /// A face that could not be made into facets properly.
@@ -25,7 +27,7 @@ struct FaceTrouble {
     loop_crossing,  ///< its loops cross themselves or each other
     off_surface,    ///< its edges do not lie on its surface
     no_facets,      ///< nothing came of it
-    other_border,   ///< its facets do not end in its loops; as many sides
+    other_border,   ///< its facets do not end in its loops
     other_area,     ///< its facets have another area than it; so many times
     turned,         ///< facets face against the surface they stand for
     turned_loop,    ///< a loop runs with the face on its right
@@ -42,11 +44,20 @@ struct FaceFit {
   Point at = Point::Zero();
 };
 
+/// Of a face itself, by quadrature over its surface up to the curves of its edges.
+struct FaceSizes {
+  double area = 0;
+  double volume = 0;       ///< of the cone to it from the middle of the body's box; signed
+  double area_within = 0;  ///< how far it may be from that; infinite where it is not known
+  double volume_within = 0;
+};
+
 struct TessellatedBody {
   Mesh mesh;  ///< distinct points only where the body's are; a patch per face, by its number
   std::vector<FaceTrouble> troubles;
-  double chord = 0;           ///< the least that was used
-  std::vector<FaceFit> fits;  ///< by face
+  double chord = 0;              ///< the least that was used
+  std::vector<FaceFit> fits;     ///< by face
+  std::vector<FaceSizes> sizes;  ///< by face, as its facets are turned; if asked for
 };
 
 /// A body as triangles.

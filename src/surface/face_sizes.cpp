@@ -1,0 +1,184 @@
+#include "surface/face_sizes.h"
+
+#include <algorithm>
+#include <cmath>
+#include <span>
+
+#include <Eigen/Geometry>
+
+#include "base/numbers.h"
+
+namespace aguja {
+namespace {
+
+// Parts of the area, and of the area times the body's size, to which triangles are halved.
+constexpr double kAreaTo = 1e-7;
+constexpr double kVolumeTo = 1e-8;
+constexpr int kMostHalved = 5;
+
+// The two orbits of the rule of seven points: distance from the corners' opposite sides, weight.
+const double kRoot15 = std::sqrt(15.0);
+constexpr double kMiddleWeight = 9.0 / 40;
+struct Orbit {
+  double near, weight, coarser_weight;
+};
+// With the coarser weights and none for the middle it is exact to degree 2.
+std::array<Orbit, 2> orbits() {
+  std::array<Orbit, 2> out = {{{(6 + kRoot15) / 21, (155 + kRoot15) / 1200, 0},
+                               {(6 - kRoot15) / 21, (155 - kRoot15) / 1200, 0}}};
+  const auto squares = [](double near) {
+    return (1 - 2 * near) * (1 - 2 * near) + 2 * near * near;
+  };
+  const double s = squares(out[0].near), t = squares(out[1].near);
+  // w0 + w1 = 1/3 and w0 s + w1 t = 1/6.
+  out[0].coarser_weight = (1.0 / 6 - t / 3) / (s - t);
+  out[1].coarser_weight = 1.0 / 3 - out[0].coarser_weight;
+  return out;
+}
+
+struct Sizes {
+  double area = 0, volume = 0;
+  double area_off = 0, volume_off = 0;  // by what they may be wrong
+  void add(const Sizes& more, double times) {
+    area += times * more.area;
+    volume += times * more.volume;
+    area_off += times * more.area_off;
+    volume_off += times * more.volume_off;
+  }
+};
+
+class Quadrature {
+ public:
+  Quadrature(const FaceCells& cells, const Point& about, double length)
+      : cells_(cells),
+        surface_(*cells.surface),
+        about_(about),
+        length_(length),
+        is_plane_(surface_.kind() == SurfaceKind::plane),
+        orbits_(orbits()) {}
+
+  FaceSizes run(const PieceBetween& piece_between) {
+    for (const auto& t : cells_.triangles) {
+      add_triangle({cells_.at[t[0]], cells_.at[t[1]], cells_.at[t[2]]}, 0);
+    }
+    for (const FaceCells::Side& side : cells_.sides) {
+      if (side.a == side.b) continue;
+      if (const auto piece = piece_between(side.a, side.b)) add_strip(side, *piece);
+    }
+    if (!std::isfinite(out_.volume) || !std::isfinite(out_.area))
+      return {0, 0, kInfinity, kInfinity};
+    return out_;
+  }
+
+ private:
+  [[nodiscard]] Sizes at(const Parameters& uv) const {
+    const SurfacePoint s = surface_.at(uv[0], uv[1]);
+    const Vector normal = s.du.cross(s.dv);
+    return {.area = normal.norm(), .volume = (s.p - about_).dot(normal) / 3};
+  }
+
+  void add_triangle(const std::array<Parameters, 3>& corner, int halved) {
+    const Parameters u = corner[1] - corner[0], v = corner[2] - corner[0];
+    const double own = 0.5 * (u[0] * v[1] - u[1] * v[0]);
+    Sizes fine;
+    fine.add(at((corner[0] + corner[1] + corner[2]) / 3), is_plane_ ? 1 : kMiddleWeight);
+    if (is_plane_) {
+      out_.area += own * fine.area;
+      out_.volume += own * fine.volume;
+      return;
+    }
+    Sizes coarse;
+    for (const Orbit& orbit : orbits_) {
+      for (std::size_t c = 0; c < 3; ++c) {
+        const Sizes s = at((1 - 2 * orbit.near) * corner[c] +
+                           orbit.near * (corner[(c + 1) % 3] + corner[(c + 2) % 3]));
+        fine.add(s, orbit.weight);
+        coarse.add(s, orbit.coarser_weight);
+      }
+    }
+    const double area_off = std::fabs(fine.area - coarse.area);
+    const double volume_off = std::fabs(fine.volume - coarse.volume);
+    if (halved < kMostHalved &&
+        (area_off > kAreaTo * fine.area || volume_off > kVolumeTo * length_ * fine.area)) {
+      const std::array<Parameters, 3> middle = {0.5 * (corner[1] + corner[2]),
+                                                0.5 * (corner[2] + corner[0]),
+                                                0.5 * (corner[0] + corner[1])};
+      add_triangle({corner[0], middle[2], middle[1]}, halved + 1);
+      add_triangle({middle[2], corner[1], middle[0]}, halved + 1);
+      add_triangle({middle[1], middle[0], corner[2]}, halved + 1);
+      add_triangle(middle, halved + 1);
+      return;
+    }
+    out_.area += own * fine.area;
+    out_.volume += own * fine.volume;
+    out_.area_within += own * area_off;
+    out_.volume_within += own * volume_off;
+  }
+
+  // Lines from the surface over a side to the edge, at parts of both.
+  [[nodiscard]] Sizes across(const FaceCells::Side& side, const EdgePiece& piece,
+                             double part) const {
+    const Parameters way = cells_.at[side.to] - cells_.at[side.from];
+    const Parameters uv = cells_.at[side.from] + part * way;
+    const SurfacePoint s = surface_.at(uv[0], uv[1]);
+    const Vector along = way[0] * s.du + way[1] * s.dv;
+    const EdgePiece::Place edge = piece.at(part);
+    const Vector out = edge.p - s.p;
+    const Vector normal = s.normal();
+    Sizes sum;
+    // Of degree 2 along the line: two points are exact.
+    for (const double r : {0.5 - 0.5 / std::sqrt(3.0), 0.5 + 0.5 / std::sqrt(3.0)}) {
+      const Vector area = out.cross((1 - r) * along + r * edge.along);
+      sum.add({.area = area.dot(normal), .volume = (s.p + r * out - about_).dot(area) / 3}, 0.5);
+    }
+    // The lines are straight and the surface bends; and the edge may lie beside it.
+    const double bend = s.curvature().largest, width = out.norm(), length = edge.along.norm();
+    const double beside = std::max(0.0, std::fabs(out.dot(normal)) - bend * width * width);
+    sum.area_off = length * beside;
+    sum.volume_off = length * (beside * beside + bend * width * width * width / 6);
+    return sum;
+  }
+
+  void add_strip(const FaceCells::Side& side, const EdgePiece& piece) {
+    if (is_plane_ && piece.is_straight()) return;
+    const double inner = std::sqrt(5 - 2 * std::sqrt(10.0 / 7)) / 3;
+    const double outer = std::sqrt(5 + 2 * std::sqrt(10.0 / 7)) / 3;
+    const Sizes middle = across(side, piece, 0.5);
+    Sizes fine, coarse;
+    fine.add(middle, 64.0 / 225);
+    coarse.add(middle, 4.0 / 9);
+    for (const double sign : {-0.5, 0.5}) {
+      fine.add(across(side, piece, 0.5 + sign * inner), (322 + 13 * std::sqrt(70.0)) / 1800);
+      fine.add(across(side, piece, 0.5 + sign * outer), (322 - 13 * std::sqrt(70.0)) / 1800);
+      coarse.add(across(side, piece, 0.5 + sign * std::sqrt(0.6)), 5.0 / 18);
+    }
+    out_.area += fine.area;
+    out_.volume += fine.volume;
+    out_.area_within += fine.area_off + std::fabs(fine.area - coarse.area);
+    out_.volume_within += fine.volume_off + std::fabs(fine.volume - coarse.volume);
+  }
+
+  const FaceCells& cells_;
+  const Surface& surface_;
+  Point about_;
+  double length_;
+  bool is_plane_;
+  std::array<Orbit, 2> orbits_;
+  FaceSizes out_;
+};
+
+}  // namespace
+
+EdgePiece::Place EdgePiece::at(double part) const {
+  if (is_straight()) return {a_ + part * (b_ - a_), b_ - a_};
+  const CurvePoint c = curve_->at(from_ + part * (to_ - from_));
+  return {c.p + (1 - part) * at_start_ + part * at_end_,
+          (to_ - from_) * c.d1 + at_end_ - at_start_};
+}
+
+FaceSizes sizes_of_face(const FaceCells& cells, const PieceBetween& piece_between,
+                        const Point& about, double length) {
+  return Quadrature(cells, about, length).run(piece_between);
+}
+
+}  // namespace aguja
