@@ -1,6 +1,7 @@
 #include "aguja/surface/sew.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <numeric>
@@ -534,6 +535,40 @@ std::vector<std::uint32_t> narrow_faces(const Body& body, double tolerance) {
   return narrow;
 }
 
+Body without_faces(const Body& body, const std::vector<std::uint32_t>& faces) {
+  Body without = body;
+  for (const std::uint32_t f : faces) {
+    without.faces[f].loops.clear();
+    without.faces[f].is_used = false;
+  }
+  for (BodyShell& shell : without.shells) {
+    std::erase_if(shell.faces, [&](const BodyShell::Use& use) {
+      return std::binary_search(faces.begin(), faces.end(), use.face);
+    });
+  }
+  return without;
+}
+
+// Tolerances to try below one, down to a hundredth, the largest first: round numbers, which are what
+// people type, so that what closes at one of them closes with every larger tolerance.
+std::vector<double> lower_tolerances(double tolerance) {
+  constexpr std::array<double, 12> kSteps = {1, 1.2, 1.5, 1.8, 2, 2.5, 3, 4, 5, 6, 7, 8};
+  constexpr int kDecades = 2;
+  constexpr double kFarthest = 100;
+  std::vector<double> lower;
+  const int top = static_cast<int>(std::floor(std::log10(tolerance)));
+  for (int decade = top - kDecades; decade <= top; ++decade) {
+    for (const double step : kSteps) {
+      // As the number is read from text: 3 / 10 is 0.3, and 3 * 0.1 is not.
+      const double power = std::pow(10.0, std::abs(decade));
+      const double at = decade < 0 ? step / power : step * power;
+      if (at < tolerance && at >= tolerance / kFarthest) lower.push_back(at);
+    }
+  }
+  std::reverse(lower.begin(), lower.end());
+  return lower;
+}
+
 // Less than the tolerance may close more, and so may doing without faces that are narrower.
 SewResult best_of(const Body& body, double tolerance, const SewOptions& options, SewResult first) {
   SewResult best = std::move(first);
@@ -543,33 +578,25 @@ SewResult best_of(const Body& body, double tolerance, const SewOptions& options,
     best = std::move(result);
     return true;
   };
-  constexpr int kLowerTried = 24;  // an eighth of a power of two each
-  constexpr double kPerPower = 8;
-  const int top = static_cast<int>(std::floor(kPerPower * std::log2(tolerance)));
-  for (int k = top; k > top - kLowerTried && best.open_after > 0; --k) {
-    const double at = std::exp2(k / kPerPower);
-    if (at < tolerance) try_body(body, at);
-  }
-  if (best.open_after == 0) return best;
   const std::size_t before = best.open_before;
-  const std::vector<std::uint32_t> narrow = narrow_faces(body, tolerance);
-  if (narrow.empty()) return best;
-  Body without = body;
-  for (const std::uint32_t f : narrow) {
-    without.faces[f].loops.clear();
-    without.faces[f].is_used = false;
+  const std::vector<double> lower = lower_tolerances(tolerance);
+  for (const double at : lower) {
+    if (best.open_after == 0) return best;
+    try_body(body, at);
   }
-  for (BodyShell& shell : without.shells) {
-    std::erase_if(shell.faces, [&](const BodyShell::Use& use) {
-      return std::binary_search(narrow.begin(), narrow.end(), use.face);
-    });
-  }
-  if (try_body(without, tolerance)) {
+  const auto try_without_narrow = [&](double at) {
+    const std::vector<std::uint32_t> narrow = narrow_faces(body, at);
+    if (narrow.empty() || !try_body(without_faces(body, narrow), at)) return;
     EntityMap gone;
     for (const std::uint32_t f : narrow) gone.set(f, {});
     best.maps.faces.then(gone);
     best.closed_away = narrow;
     best.open_before = before;
+  };
+  try_without_narrow(tolerance);
+  for (const double at : lower) {
+    if (best.open_after == 0) return best;
+    try_without_narrow(at);
   }
   return best;
 }

@@ -36,8 +36,9 @@ struct SewResult : BodyChange, SewReport {};
 /// stays shared. What lies nearer is joined first. Faces of each connected piece are made to agree
 /// with the first.
 ///
-/// Where edges stay open within the tolerance of others, lower tolerances are tried, and doing
-/// without faces that are narrower than the tolerance; what leaves the fewest open counts.
+/// Where edges stay open within the tolerance of others, lower tolerances are tried, round numbers
+/// down to a hundredth of it, and doing without faces that are narrower than these; what leaves the
+/// fewest open counts: no round tolerance closes less than a smaller one.
 ///
 /// Promises  All that becomes one vertex lies within the tolerance of each other. An edge gets two
 ///           uses at most: of three that coincide the nearest two are joined, the third is refused.
