@@ -243,6 +243,40 @@ TEST(Mend, StoppedAtAnyMomentItThrowsAndTheStateIsAsItWas) {
   EXPECT_EQ(test::facets(state.model.parts[0].mesh()), before);
 }
 
+// The top of a box a crack's width above it, and a step that is told more than the budget allows.
+TEST(Mend, AStitchBeyondTheBudgetSaysWhichWouldDo) {
+  Mesh mesh = test::grid_box(2, {1, 1, 1});
+  std::map<VertexId, VertexId> lifted;
+  for (Triangle& t : mesh.triangles) {
+    const auto on_top = [&](VertexId v) { return mesh.point(v).z() >= 1; };
+    if (!on_top(t[0]) || !on_top(t[1]) || !on_top(t[2])) continue;
+    for (VertexId& v : t.corner) {
+      const auto [at, is_new] = lifted.try_emplace(v, VertexId{});
+      if (is_new) {
+        at->second = {static_cast<std::uint32_t>(mesh.points.size())};
+        mesh.points.push_back(mesh.point(v) + Vector(0, 0, 0.01));
+      }
+      v = at->second;
+    }
+  }
+  Step step;
+  step.remedy = remedies::stitch;
+  step.settings["tolerance"] = 0.02;
+  const MendState state{model_of(mesh)};
+  const auto found = inspect_for_mending(state.model, {}, 0.005).findings;
+  const StepResult refused = run_step(state, found, step, {0.005});
+  ASSERT_EQ(refused.lines.size(), 1u);
+  ASSERT_EQ(refused.lines[0].refused.size(), 1u);
+  const Refusal& refusal = refused.lines[0].refused[0];
+  EXPECT_EQ(refusal.reason, RefusalReason::beyond_budget);
+  ASSERT_TRUE(refusal.detail.starts_with("it needs "));
+  const double needed = std::stod(refusal.detail.substr(std::string("it needs ").size()));
+  EXPECT_LE(needed, 0.021);
+  const StepResult joined = run_step(state, found, step, {needed});
+  EXPECT_TRUE(joined.lines[0].refused.empty());
+  EXPECT_EQ(test::naked_edges(joined.state.model.parts[0].mesh()), 0u);
+}
+
 TEST(Mend, AStepWhoseFindingIsGoneIsAnErrorThatNamesIt) {
   const Mesh mesh = test::grid_box(2, {1, 1, 1});
   MendOptions options;

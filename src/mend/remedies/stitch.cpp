@@ -16,8 +16,8 @@ constexpr int kMostSteps = 100;
 Change run_stitch(const RemedyInput& in) {
   double spent = 0;
   for (const double s : in.budget.spent) spent = std::max(spent, s);
-  const double tolerance =
-      std::min(in.settings.number("tolerance").value_or(in.tolerance), in.budget.distance);
+  const double wanted = in.settings.number("tolerance").value_or(in.tolerance);
+  const double left = std::max(0.0, std::min(wanted, in.budget.distance) - spent);
   const double steps = in.settings.number("steps").value_or(1);
   if (!(steps >= 1 && steps <= kMostSteps)) in.settings.fail("'steps' is from 1 to 100");
   StitchOptions options;
@@ -25,9 +25,18 @@ Change run_stitch(const RemedyInput& in) {
   options.round_to_float = in.round_to_float;
   // By kind it is all of them; some only if they were picked out.
   if (in.target.is_picked) options.only = in.target.triangles;
-  return as_change(
-      aguja::stitch(in.mesh, std::max(0.0, tolerance - spent), options, nullptr, in.progress),
-      in.budget);
+  StitchResult stitched = aguja::stitch(in.mesh, left, options, nullptr, in.progress);
+  const bool wants_more = wanted > left && stitched.naked_after > 0;
+  Change change = as_change(std::move(stitched), in.budget);
+  if (!wants_more) return change;
+  // What the step was told to join and may not: tried, so that the budget for it can be said.
+  options.only = {};
+  const StitchResult more = aguja::stitch(change.mesh, wanted, options, nullptr, in.progress);
+  if (more.joined > 0) {
+    change.refused.insert(change.refused.begin(),
+                          beyond_budget(more.largest_movement_at, spent + wanted));
+  }
+  return change;
 }
 
 }  // namespace
