@@ -1,6 +1,7 @@
 #include "aguja/inspect/check.h"
 
 #include <algorithm>
+#include <functional>
 #include <set>
 
 #include "base/mixed_bits.h"
@@ -145,6 +146,15 @@ void FindingSink::add(Finding finding, std::span<const Point> geometry,
 
 namespace {
 
+// Most lists come in order, which is soon seen.
+void sort_out(std::vector<TriangleId>& triangles) {
+  const auto is_in_order = std::adjacent_find(triangles.begin(), triangles.end(),
+                                              std::greater_equal<>()) == triangles.end();
+  if (is_in_order) return;
+  std::sort(triangles.begin(), triangles.end());
+  triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
+}
+
 // There may be many findings: what is not listed must not keep its memory.
 std::vector<TriangleId> first_of(std::vector<TriangleId> triangles, std::size_t count) {
   if (triangles.size() <= count) return triangles;
@@ -160,8 +170,7 @@ void FindingSink::add(Finding finding, const Identity& identity,
   ++seen_[kind];
   if (!wants(finding.kind)) return;
   finding.identity = identity.value();
-  std::sort(triangles.begin(), triangles.end());
-  triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
+  sort_out(triangles);
   if (shape_ != nullptr && !finding.face && !triangles.empty()) {
     if (const auto face = face_of(*shape_, triangles[0])) {
       finding.face = face->face;
@@ -172,8 +181,7 @@ void FindingSink::add(Finding finding, const Identity& identity,
   finding.triangle_total = triangles.size();
   finding.triangles = first_of(std::move(triangles), options_.most_triangles);
   for (PartEntities& p : finding.further_parts) {
-    std::sort(p.triangles.begin(), p.triangles.end());
-    p.triangles.erase(std::unique(p.triangles.begin(), p.triangles.end()), p.triangles.end());
+    sort_out(p.triangles);
     p.triangle_total = p.triangles.size();
     p.triangles = first_of(std::move(p.triangles), options_.most_triangles);
   }

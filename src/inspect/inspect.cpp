@@ -434,10 +434,15 @@ Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
   for (const PartPair& pair : inspection.pairs) {
     auto finding = pair_finding(model, pair);
     if (!finding || !sink.wants(finding->kind)) continue;
-    PartEntities& other = finding->further_parts[0];
-    other.triangles = triangles_within(model.parts[pair.second].mesh(), pair.box);
-    sink.add(std::move(*finding), identity_of(model, pair),
-             triangles_within(model.parts[pair.first].mesh(), pair.box));
+    const auto triangles_of = [&](std::size_t part) {
+      const Mesh& mesh = model.parts[part].mesh();
+      if (pair.relation != PartRelation::identical) return triangles_within(mesh, pair.box);
+      std::vector<TriangleId> all(mesh.triangles.size());
+      for (std::uint32_t t = 0; t < all.size(); ++t) all[t] = {t};
+      return all;
+    };
+    finding->further_parts[0].triangles = triangles_of(pair.second);
+    sink.add(std::move(*finding), identity_of(model, pair), triangles_of(pair.first));
   }
   for (Finding& f : sink.take_findings()) finish(std::move(f), {});
   // Twins are told apart by where they are, so that their ids do not depend on their order.

@@ -287,9 +287,11 @@ class Pairer {
     const auto away = [&](std::uint32_t i) -> Vector {
       return naked_[i].from.value == vertex ? sides_[i].along : Vector(-sides_[i].along);
     };
+    // Pieces of spokes at their ends: whole ones would all be near at the hub.
+    constexpr double kNearRim = 0.99;
     std::vector<CapsuleTree::Segment> spokes;
     for (const std::uint32_t i : about) {
-      const Point hub = Point::Zero(), rim = away(i);
+      const Point rim = away(i), hub = kNearRim * rim;
       const bool leaves = naked_[i].from.value == vertex;
       spokes.push_back({leaves ? hub : rim,
                         leaves ? rim : hub,

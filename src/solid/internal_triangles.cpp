@@ -65,8 +65,9 @@ std::size_t count_internal_triangles(const Anatomy& a, const JoinedSurface& join
     parallel_ranges(asked.size(), 1024, [&](Range r) {
       for (std::size_t t = r.begin; t < r.end; ++t) {
         if (!asked[t] || internal[t]) continue;
-        const double mean = field.at_middle({static_cast<std::uint32_t>(t)});
-        inside[t] = balanced[t] ? mean >= 0.75 : mean >= 1.25;
+        const std::optional<double> mean =
+            field.at_middle({static_cast<std::uint32_t>(t)}, WindingField::kMostNear);
+        inside[t] = mean && (balanced[t] ? *mean >= 0.75 : *mean >= 1.25);
       }
     });
     for (std::size_t t = 0; t < asked.size(); ++t) {

@@ -569,6 +569,7 @@ class Finder {
     RegionRole role = RegionRole::boundary;
     double winding = 0.5;
     double margin = piece.margin;
+    bool is_known = true;
     if (piece.decided) {
       role = out_[region_of(piece.triangles.front().value)].role;
       if (role == RegionRole::internal) winding = 1;
@@ -577,8 +578,13 @@ class Finder {
       const auto samples = spread(piece.triangles, 24);
       if (!samples.empty()) {
         winding = 0;
-        for (const TriangleId t : samples) winding += field->at_middle(t);
-        winding /= static_cast<double>(samples.size());
+        for (const TriangleId t : samples) {
+          const std::optional<double> own = field->at_middle(t, WindingField::kMostNear);
+          is_known = is_known && own;
+          if (!is_known) break;
+          winding += *own;
+        }
+        winding = is_known ? winding / static_cast<double>(samples.size()) : 0.5;
       }
       // The middle between a boundary (1/2) and the others (0 and 1) is no man's land.
       const double to_boundary = std::fabs(winding - 0.5);
@@ -588,6 +594,7 @@ class Finder {
       const double clear = std::min(1.0, std::fabs(to_boundary - 0.25) / 0.25);
       margin = role == RegionRole::boundary ? std::min(clear, piece.margin) : clear;
       if (piece.flap && role == RegionRole::boundary) margin = 0;
+      if (!is_known) margin = 0;
       if (margin < kClearMargin || piece.twisted) role = RegionRole::undecided;
     }
     double turned = 0;

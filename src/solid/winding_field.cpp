@@ -201,15 +201,17 @@ double WindingField::near_sum(const Node& node, const Point& q, std::uint32_t le
   return sum;
 }
 
-double WindingField::at_middle(TriangleId t) const {
+std::optional<double> WindingField::at_middle(TriangleId t, std::uint32_t most) const {
   const Triangle& triangle = triangles_[t.value];
   const Point middle =
       (points_[triangle[0].value] + points_[triangle[1].value] + points_[triangle[2].value]) / 3.0;
-  return sum_at(middle, t.value);
+  return sum_at(middle, t.value, most);
 }
 
-double WindingField::sum_at(const Point& q, std::uint32_t left_out) const {
-  if (nodes_.empty()) return 0;
+std::optional<double> WindingField::sum_at(const Point& q, std::uint32_t left_out,
+                                           std::uint32_t most) const {
+  if (nodes_.empty()) return 0.0;
+  std::uint32_t near = 0;
   const Eigen::Vector3f from = (q - origin_).cast<float>();
   double sum = 0;
   double far_sum = 0;
@@ -248,6 +250,8 @@ double WindingField::sum_at(const Point& q, std::uint32_t left_out) const {
     }
     const std::size_t own = leaves(n.count, kLeaf);
     if (own == 1) {
+      near += n.count;
+      if (near > most) return std::nullopt;
       sum += near_sum(n, q, left_out);
       continue;
     }

@@ -1,8 +1,9 @@
 #include "aguja/solid/winding_field.h"
 
-#include <gtest/gtest.h>
-
+#include <cmath>
 #include <numeric>
+
+#include <gtest/gtest.h>
 
 #include "aguja/model/transform.h"
 #include "tests/support/random_mesh.h"
@@ -79,6 +80,37 @@ TEST(WindingField, TakesTrianglesTurnedOver) {
   const std::vector<bool> turned(ball.triangles.size(), true);
   EXPECT_NEAR(WindingField(ball.points, ball.triangles, all_of(ball), turned).at({0.1, 0.2, 0}), -1,
               0.01);
+}
+
+// On closed surfaces far less is near than may be; of needles across a ball nearly all is.
+TEST(WindingField, GivesUpWhereTooMuchIsNear) {
+  const Mesh ball = test::sphere(60);
+  const WindingField field(ball.points, ball.triangles, all_of(ball));
+  for (const TriangleId t : all_of(ball)) {
+    ASSERT_EQ(field.at_middle(t, WindingField::kMostNear / 4), field.at_middle(t));
+  }
+  Random random(7);
+  Mesh needles;
+  for (std::uint32_t i = 0; i < 5000; ++i) {
+    for (int end = -1; end <= 1; ++end) {
+      const double z = random.between(-1, 1), turn = 6.283 * random.unit(),
+                   r = std::sqrt(1 - z * z);
+      const Point on(r * std::cos(turn), r * std::sin(turn), z);
+      needles.points.push_back(end < 1 ? on : needles.points.back() + 1e-3 * on);
+    }
+    needles.triangles.push_back({{VertexId{3 * i}, VertexId{3 * i + 1}, VertexId{3 * i + 2}}});
+  }
+  const WindingField of_needles(needles.points, needles.triangles, all_of(needles));
+  std::size_t unknown = 0;
+  for (const TriangleId t : all_of(needles)) {
+    const auto found = of_needles.at_middle(t, WindingField::kMostNear);
+    if (!found) {
+      ++unknown;
+    } else {
+      ASSERT_EQ(*found, of_needles.at_middle(t));
+    }
+  }
+  EXPECT_GT(unknown, needles.triangles.size() / 2);
 }
 
 TEST(WindingField, OfNothingIsZero) {

@@ -2,6 +2,7 @@
 /// \file
 /// Generalized winding numbers: how much a surface surrounds a point, holes and all.
 
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -36,10 +37,15 @@ class WindingField {
   WindingField(std::span<const Point> points, std::span<const Triangle> triangles,
                std::span<const TriangleId> selection, const std::vector<bool>& turned = {});
 
-  [[nodiscard]] double at(const Point& q) const { return sum_at(q, kNoIndex); }
+  [[nodiscard]] double at(const Point& q) const { return *sum_at(q, kNoIndex, kNoIndex); }
   /// At the middle of a triangle of the mesh, without that triangle and others on the same
   /// three vertices: the mean of the two sides of the surface.
-  [[nodiscard]] double at_middle(TriangleId t) const;
+  [[nodiscard]] double at_middle(TriangleId t) const { return *at_middle(t, kNoIndex); }
+  /// Where more triangles than this are near, insides are not asked for.
+  static constexpr std::uint32_t kMostNear = 2048;
+  /// Nothing if more than `most` triangles are too near to be taken by groups: thousands of long
+  /// ones that lie across each other, say.
+  [[nodiscard]] std::optional<double> at_middle(TriangleId t, std::uint32_t most) const;
 
  private:
   // A group of triangles from far away, about its centre; relative to `origin_`.
@@ -61,7 +67,8 @@ class WindingField {
   Moments build(std::span<Placed> placed, std::uint32_t node, std::uint32_t begin,
                 std::uint32_t end);
   [[nodiscard]] Moments moments_of(std::uint32_t begin, std::uint32_t end) const;
-  [[nodiscard]] double sum_at(const Point& q, std::uint32_t left_out) const;
+  [[nodiscard]] std::optional<double> sum_at(const Point& q, std::uint32_t left_out,
+                                             std::uint32_t most) const;
   [[nodiscard]] double near_sum(const Node& node, const Point& q, std::uint32_t left_out) const;
 
   std::span<const Point> points_;
