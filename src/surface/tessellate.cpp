@@ -4,6 +4,7 @@
 #include <atomic>
 #include <cmath>
 #include <map>
+#include <set>
 #include <span>
 #include <unordered_map>
 
@@ -34,6 +35,9 @@ constexpr double kEndBeside = 1e-3;
 constexpr double kLedAlong = 10;
 // Faces with one tangent plane at an edge, as cosines of the angle between them.
 constexpr double kSmoothEdge = 0.99939082701909576;  // 2 degrees
+// Where two faces turn back upon each other at an edge, tangent, facets of one side must begin farther
+// from it than a part of its chords: these are made so much shorter, as a part of the chord height.
+constexpr double kFinerAtCusp = 1.0 / 16, kFinestAtCusp = 1.0 / 256;
 // A face turns back where it does so along this many times the length at which it goes straight on.
 constexpr double kMostlyBack = 2;
 
@@ -47,7 +51,8 @@ class Tessellator {
         progress_(progress),
         fineness_(body.faces.size(), 1.0),
         faces_(body.faces.size()),
-        divided_(body.edges.size()) {
+        divided_(body.edges.size()),
+        edge_fineness_(body.edges.size(), 1.0) {
     for (std::uint32_t f = 0; f < body.faces.size(); ++f) {
       for (const FaceLoop& loop : body.faces[f].loops) {
         for (const EdgeUseOfFace& use : loop.edges) faces_of_edge_[use.edge].push_back(f);
@@ -63,7 +68,7 @@ class Tessellator {
   TessellatedBody run() {
     std::vector<bool> stale(body_.faces.size(), true);
     TessellatedBody best;
-    std::size_t least = 0;
+    Harm least;
     int in_vain = 0;
     for (int round = 0;; ++round) {
       divide_edges();
@@ -72,22 +77,28 @@ class Tessellator {
       TessellatedBody out = merged();
       // Facets of faces nearer to each other than the chord would cross, loops that are divided too
       // coarsely cross themselves: these get finer.
-      std::size_t harm = 0;
-      std::vector<bool> meets = faces_that_meet(out.mesh, harm);
+      Harm harm;
+      std::set<std::uint32_t> cusps;
+      std::vector<bool> meets = faces_that_meet(out.mesh, harm, cusps);
       for (const FaceTrouble& t : out.troubles) {
         if (t.kind != FaceTrouble::Kind::loop_crossing && t.kind != FaceTrouble::Kind::turned)
           continue;
-        harm += static_cast<std::size_t>(std::max(1.0, t.measure));
+        harm.crossing += static_cast<std::size_t>(std::max(1.0, t.measure));
         if (fineness_[t.face] > kFinest) meets[t.face] = true;
       }
-      in_vain = round > 0 && 10 * harm > 7 * least ? in_vain + 1 : 0;
+      in_vain = round > 0 && !harm.is_much_less_than(least) ? in_vain + 1 : 0;
       if (round == 0 || harm < least) {
         least = harm;
         best = std::move(out);
       }
-      if (round == kMostFinerRounds || harm == 0 || in_vain == 2) return best;
-      bool any = false;
+      if (round == kMostFinerRounds || !harm.is_any() || in_vain == 2) return best;
+      bool any = !cusps.empty();
       std::fill(stale.begin(), stale.end(), false);
+      for (const std::uint32_t e : cusps) {
+        edge_fineness_[e] *= kFinerAtCusp;
+        divided_[e].points.clear();
+        for (const std::uint32_t f : faces_of_edge_.at(e)) stale[f] = true;
+      }
       for (std::uint32_t f = 0; f < meets.size(); ++f) {
         if (!meets[f]) continue;
         any = true;
@@ -106,6 +117,17 @@ class Tessellator {
   }
 
  private:
+  // Surfaces may touch in truth: that stays however fine facets are.
+  struct Harm {
+    std::size_t crossing = 0, touching = 0;
+    auto operator<=>(const Harm&) const = default;
+    [[nodiscard]] bool is_any() const { return crossing + touching > 0; }
+    [[nodiscard]] bool is_much_less_than(const Harm& other) const {
+      const auto much = [](std::size_t a, std::size_t b) { return 10 * a <= 7 * b; };
+      return other.crossing > 0 ? much(crossing, other.crossing) : much(touching, other.touching);
+    }
+  };
+
   // Which way a face is used by its shells: turned once if any turns it.
   void find_sides() {
     turned_.assign(body_.faces.size(), false);
@@ -118,10 +140,12 @@ class Tessellator {
   }
 
   [[nodiscard]] double chord_of_edge(std::uint32_t e) const {
-    double part = 1;
+    double part = edge_fineness_[e];
     const auto at = faces_of_edge_.find(e);
     if (at != faces_of_edge_.end()) {
-      for (const std::uint32_t f : at->second) part = std::min(part, fineness_[f]);
+      double finest = 1;
+      for (const std::uint32_t f : at->second) finest = std::min(finest, fineness_[f]);
+      part *= finest;
     }
     return part;
   }
@@ -475,21 +499,31 @@ class Tessellator {
         const std::uint32_t g = at->second[0] == f ? at->second[1] : at->second[0];
         if (g == f || is_open[g] || !body_.faces[g].surface) continue;
         const std::vector<Point>& points = divided_[use.edge].points;
-        double length = 0, least = 1, most = -1;
+        double length = 0;
         for (std::size_t i = 1; i < points.size(); ++i)
           length += (points[i] - points[i - 1]).norm();
-        const BodyEdge& edge = body_.edges[use.edge];
-        for (const double part : {0.25, 0.5, 0.75}) {
-          const Point p = edge.curve && edge.range().is_finite()
-                              ? edge.curve->point(edge.from + part * (edge.to - edge.from))
-                              : Point(points.front() + part * (points.back() - points.front()));
-          const double cosine = normal_at(f, p).dot(normal_at(g, p));
-          least = std::min(least, cosine);
-          most = std::max(most, cosine);
-        }
-        if (least > kSmoothEdge) out.straight += length;
-        if (most < -kSmoothEdge) out.back += length;
+        const Cosines normals = normals_at(use.edge, f, g);
+        if (normals.least > kSmoothEdge) out.straight += length;
+        if (normals.most < -kSmoothEdge) out.back += length;
       }
+    }
+    return out;
+  }
+  // Between the normals of two faces along an edge.
+  struct Cosines {
+    double least = 1, most = -1;
+  };
+  [[nodiscard]] Cosines normals_at(std::uint32_t e, std::uint32_t f, std::uint32_t g) const {
+    const BodyEdge& edge = body_.edges[e];
+    const Point &a = body_.vertices[edge.start].point, &b = body_.vertices[edge.end].point;
+    Cosines out;
+    for (const double part : {0.25, 0.5, 0.75}) {
+      const Point p = edge.curve && edge.range().is_finite()
+                          ? edge.curve->point(edge.from + part * (edge.to - edge.from))
+                          : Point(a + part * (b - a));
+      const double cosine = normal_at(f, p).dot(normal_at(g, p));
+      out.least = std::min(out.least, cosine);
+      out.most = std::max(out.most, cosine);
     }
     return out;
   }
@@ -567,12 +601,44 @@ class Tessellator {
     mesh.points = std::move(points);
   }
 
-  // Faces whose facets cross others, and how often that happens.
-  [[nodiscard]] std::vector<bool> faces_that_meet(const Mesh& mesh, std::size_t& count) const {
+  // Edges of both faces at which they turn back upon each other with one tangent plane.
+  [[nodiscard]] std::vector<std::uint32_t> cusps_between(std::uint32_t f, std::uint32_t g) const {
+    std::vector<std::uint32_t> cusps;
+    for (const FaceLoop& loop : body_.faces[f].loops) {
+      for (const EdgeUseOfFace& use : loop.edges) {
+        const std::vector<std::uint32_t>& faces = faces_of_edge_.at(use.edge);
+        const bool is_between = faces.size() == 2 && (faces[0] == g || faces[1] == g);
+        if (is_between && normals_at(use.edge, f, g).most < -kSmoothEdge) cusps.push_back(use.edge);
+      }
+    }
+    return cusps;
+  }
+
+  // Faces whose facets cross others, and how often that happens; where these are divided by edges
+  // at which they turn back upon each other, the edges.
+  [[nodiscard]] std::vector<bool> faces_that_meet(const Mesh& mesh, Harm& harm,
+                                                  std::set<std::uint32_t>& cusps) const {
     std::vector<bool> meets(body_.faces.size());
+    std::map<std::pair<std::uint32_t, std::uint32_t>, std::vector<std::uint32_t>> cusps_of;
+    const auto finer_at_cusps = [&](std::uint32_t f, std::uint32_t g) {
+      if (f == g || std::max(f, g) >= meets.size()) return false;
+      const auto [at, is_new] = cusps_of.try_emplace(std::minmax(f, g));
+      if (is_new) at->second = cusps_between(f, g);
+      bool any = false;
+      for (const std::uint32_t e : at->second) {
+        if (edge_fineness_[e] <= kFinestAtCusp) continue;
+        cusps.insert(e);
+        any = true;
+      }
+      return any;
+    };
     const Welded welded(mesh);
     for (const TrianglePair& pair : find_crossings_up_to(welded, kMostCrossings, progress_).pairs) {
-      ++count;
+      ++(pair.contact == Contact::touch ? harm.touching : harm.crossing);
+      if (finer_at_cusps(mesh.patch_of[pair.first.value].value,
+                         mesh.patch_of[pair.second.value].value)) {
+        continue;
+      }
       for (const TriangleId t : {pair.first, pair.second}) {
         const std::uint32_t f = mesh.patch_of[t.value].value;
         if (f < meets.size() && fineness_[f] > kFinest) meets[f] = true;
@@ -583,7 +649,7 @@ class Tessellator {
     const EdgeTable edges(welded.triangles(), welded.points().size());
     for (const EdgeId e :
          select_edges(edges, [&](EdgeId id) { return edges.is_nonmanifold(id); })) {
-      ++count;
+      ++harm.crossing;
       for (const EdgeUse use : edges.uses(e)) {
         const std::uint32_t f = mesh.patch_of[use.triangle().value].value;
         if (f < meets.size() && fineness_[f] > kFinest) meets[f] = true;
@@ -601,7 +667,8 @@ class Tessellator {
   Progress* progress_;
   std::vector<double> fineness_;  // by face, as a part of the chord
   std::vector<FaceMesh> faces_;
-  std::vector<DividedEdge> divided_;                       // by edge
+  std::vector<DividedEdge> divided_;   // by edge
+  std::vector<double> edge_fineness_;  // by edge, as a further part of the chord
   std::unordered_map<std::uint64_t, PieceOfEdge> pieces_;  // by its ends, the lower first
   std::vector<std::uint32_t> first_of_edge_;
   std::vector<Point> edge_points_;  // numbered on from the vertices

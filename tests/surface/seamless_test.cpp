@@ -50,9 +50,10 @@ Vector direction_by(Random& random) {
 }
 
 // A solid of the known volume, with no more than its own noted.
-void expect_solid(const SurfaceModel& model, double volume, const std::string& what) {
+void expect_solid(const SurfaceModel& model, double volume, const std::string& what,
+                  double chord = 0.02) {
   PrepareOptions options;
-  options.tessellation.chord = 0.02;
+  options.tessellation.chord = chord;
   const Model p = prepare(model, options);
   const Certificate c = certify(p);
   std::string why;
@@ -170,6 +171,36 @@ TEST(Seamless, SpheresWithAHoleThroughThem) {
            {{rim[0], true}, {rim[1], false}});
     expect_solid(d.model(), 4 * std::numbers::pi / 3 * half * half * half,
                  "sphere " + std::to_string(trial));
+  }
+}
+
+// A bore whose rounding at its foot turns upward: torus and bore begin at one circle, tangent, and
+// go the same way. However small, facets of one must not come to lie beyond those of the other.
+TEST(Seamless, CuspsBetweenTangentFaces) {
+  constexpr double kOuter = 2, kBore = 1, kPi = std::numbers::pi;
+  Random random(21);
+  for (int trial = 0; trial < 60; ++trial) {
+    const double round = random.between(0.1, 0.45), turn = kTurn * random.unit();
+    Drawing d;
+    const Vector z(0, 0, 1), x(std::cos(turn), std::sin(turn), 0);
+    const auto circle = [&](double radius, double height) {
+      return d.closed_edge(make_circle(along(height * z, z, x), radius));
+    };
+    const std::uint32_t foot = circle(kOuter, -1), head = circle(kOuter, 1),
+                        mouth = circle(kBore, 1), cusp = circle(kBore, 0),
+                        rest = circle(kBore - round, round);
+    d.face(make_plane(along(-z, -z, x)), true, {{foot, false}});
+    d.face(make_cylinder(along(Point::Zero(), z, x), kOuter), true, {{foot, true}, {head, false}});
+    d.face(make_plane(along(z, z, x)), true, {{head, true}, {mouth, false}});
+    d.face(make_cylinder(along(Point::Zero(), z, x), kBore), false, {{mouth, true}, {cusp, false}});
+    d.face(make_torus(along(Point::Zero(), z, x), kBore - round, round), true,
+           {{cusp, true}, {rest, false}});
+    d.face(make_plane(along(round * z, z, x)), true, {{rest, true}});
+    const double inner = kBore - round;
+    const double below =
+        kPi * inner * inner * round + 2 * kPi * round * round * (inner * kPi / 4 + round / 3);
+    expect_solid(d.model(), 2 * kPi * kOuter * kOuter - kPi * kBore * kBore + below,
+                 "cusp " + std::to_string(trial), 0.003 * std::pow(2.0, trial % 6));
   }
 }
 
