@@ -18,7 +18,7 @@ constexpr int kMostHalved = 5;
 
 // The two orbits of the rule of seven points: distance from the corners' opposite sides, weight.
 const double kRoot15 = std::sqrt(15.0);
-constexpr double kMiddleWeight = 9.0 / 40;
+constexpr double kWeightOfMiddle = 9.0 / 40;
 struct Orbit {
   double near, weight, coarser_weight;
 };
@@ -81,7 +81,7 @@ class Quadrature {
     const Parameters u = corner[1] - corner[0], v = corner[2] - corner[0];
     const double own = 0.5 * (u[0] * v[1] - u[1] * v[0]);
     Sizes fine;
-    fine.add(at((corner[0] + corner[1] + corner[2]) / 3), is_plane_ ? 1 : kMiddleWeight);
+    fine.add(at((corner[0] + corner[1] + corner[2]) / 3), is_plane_ ? 1 : kWeightOfMiddle);
     if (is_plane_) {
       out_.area += own * fine.area;
       out_.volume += own * fine.volume;

@@ -15,7 +15,8 @@ constexpr double kOfItsPlace = 1e-3;  // lengths below this part of a place are 
 
 }  // namespace
 
-OverPlane::OverPlane(const Surface& surface, const Frame& plane, std::vector<Parameters> seeds)
+OverPlane::OverPlane(const Surface& surface, const Frame& plane,
+                     const std::vector<Parameters>& seeds)
     : surface_(surface), plane_(plane) {
   for (const Parameters& uv : seeds) {
     seeds_.push_back({uv, Parameters(plane_.of(surface_.point(uv)).head<2>())});
@@ -36,9 +37,9 @@ std::optional<SurfacePoint> OverPlane::reached_from(const Parameters& seed,
     const Eigen::Matrix2d slope = slope_at(s);
     if (!(std::fabs(slope.determinant()) > 0)) return false;
     const Parameters way = slope.inverse() * left;
-    constexpr int kMostHalved = 12;
+    constexpr int kMostTimesHalved = 12;
     double part = 1;
-    for (int halved = 0; halved < kMostHalved; ++halved, part *= 0.5) {
+    for (int halved = 0; halved < kMostTimesHalved; ++halved, part *= 0.5) {
       const Parameters next = uv + part * way;
       const SurfacePoint there = surface_.at(next[0], next[1]);
       const Parameters then = wanted - Parameters(plane_.of(there.p).head<2>());
@@ -146,8 +147,7 @@ std::shared_ptr<OverPlane> over_plane(const Surface& surface,
   for (std::size_t i = 0; i < feet.size(); i += step) seeds.push_back(feet[i]);
   Eigen::Index least = 0;
   z.cwiseAbs().minCoeff(&least);
-  return std::make_shared<OverPlane>(surface, Frame::from(middle, z, Vector::Unit(least)),
-                                     std::move(seeds));
+  return std::make_shared<OverPlane>(surface, Frame::from(middle, z, Vector::Unit(least)), seeds);
 }
 
 }  // namespace aguja

@@ -18,7 +18,7 @@ namespace aguja {
 class OverPlane : public Surface {
  public:
   // `surface` must outlive it.
-  OverPlane(const Surface& surface, const Frame& plane, std::vector<Parameters> seeds);
+  OverPlane(const Surface& surface, const Frame& plane, const std::vector<Parameters>& seeds);
 
   [[nodiscard]] bool has_failed() const { return failed_; }
 

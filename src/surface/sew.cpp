@@ -552,17 +552,17 @@ Body without_faces(const Body& body, const std::vector<std::uint32_t>& faces) {
 // Tolerances to try below one, down to a hundredth, the largest first: round numbers, which are what
 // people type, so that what closes at one of them closes with every larger tolerance.
 std::vector<double> lower_tolerances(double tolerance) {
-  constexpr std::array<double, 12> kSteps = {1, 1.2, 1.5, 1.8, 2, 2.5, 3, 4, 5, 6, 7, 8};
+  constexpr std::array<double, 12> kRoundSteps = {1, 1.2, 1.5, 1.8, 2, 2.5, 3, 4, 5, 6, 7, 8};
   constexpr int kDecades = 2;
-  constexpr double kFarthest = 100;
+  constexpr double kLowestPart = 100;
   std::vector<double> lower;
   const int top = static_cast<int>(std::floor(std::log10(tolerance)));
   for (int decade = top - kDecades; decade <= top; ++decade) {
-    for (const double step : kSteps) {
+    for (const double step : kRoundSteps) {
       // As the number is read from text: 3 / 10 is 0.3, and 3 * 0.1 is not.
       const double power = std::pow(10.0, std::abs(decade));
       const double at = decade < 0 ? step / power : step * power;
-      if (at < tolerance && at >= tolerance / kFarthest) lower.push_back(at);
+      if (at < tolerance && at >= tolerance / kLowestPart) lower.push_back(at);
     }
   }
   std::reverse(lower.begin(), lower.end());
