@@ -1,6 +1,7 @@
 // How the time of an inspection grows on models that are not clean: open, overlapping, torn, of many
 // shells. Each is held against a clean torus of its size; pairs that cross cost 2 µs each beside.
 // Then shapes that crowd about a vertex, an edge, a line, a place: how their time grows.
+// Last polygons with very many corners, divided.
 // Usage: bench_growth [LARGEST [ROUNDS [CROWD]]]
 
 #include <cmath>
@@ -12,6 +13,7 @@
 #include <fmt/format.h>
 
 #include "aguja/inspect/inspect.h"
+#include "aguja/mesh/polygon.h"
 #include "bench/interleave.h"
 #include "bench/shapes.h"
 
@@ -136,6 +138,29 @@ class CrowdMaker {
     }
     return mesh_;
   }
+  // A stack of sheets of a hundred squares each in one plane, turned a little.
+  Mesh sheets() {
+    constexpr std::uint32_t kAcross = 10;
+    const auto sheet_count = static_cast<std::uint32_t>(count_ / (2 * kAcross * kAcross));
+    for (std::uint32_t k = 0; k < sheet_count; ++k) {
+      const auto first = static_cast<std::uint32_t>(mesh_.points.size());
+      const double turn = 2 * std::numbers::pi * k / sheet_count / 100;
+      for (std::uint32_t i = 0; i <= kAcross; ++i) {
+        for (std::uint32_t j = 0; j <= kAcross; ++j) {
+          add({i * std::cos(turn) - j * std::sin(turn), i * std::sin(turn) + j * std::cos(turn),
+               0.01 * k});
+        }
+      }
+      for (std::uint32_t i = 0; i < kAcross; ++i) {
+        for (std::uint32_t j = 0; j < kAcross; ++j) {
+          const std::uint32_t a = first + i * (kAcross + 1) + j, b = a + kAcross + 1;
+          triangle({a}, {b}, {b + 1});
+          triangle({a}, {b + 1}, {a + 1});
+        }
+      }
+    }
+    return mesh_;
+  }
   Mesh soup() {
     for (std::size_t i = 0; i < count_; ++i) {
       const VertexId a = add(anywhere()), b = add(anywhere());
@@ -166,6 +191,84 @@ class CrowdMaker {
   Mesh mesh_;
   std::mt19937_64 random_{7};
 };
+
+// Corners of a polygon in the plane, n of them.
+std::vector<Point> star(std::size_t n) {
+  std::vector<Point> points;
+  for (std::size_t i = 0; i < n; ++i) {
+    const double angle = 2 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(n);
+    const double radius = i % 2 == 0 ? 1 : 0.4;
+    points.emplace_back(radius * std::cos(angle), radius * std::sin(angle), 0);
+  }
+  return points;
+}
+std::vector<Point> comb(std::size_t n) {
+  std::vector<Point> points = {{static_cast<double>(n), -1, 0}, {-1, -1, 0}};
+  for (std::size_t i = 2; i < n; ++i)
+    points.emplace_back(static_cast<double>(i - 2), i % 2 == 0 ? 0 : 10, 0);
+  return points;
+}
+// A band along a spiral, there on its one side and back on the other.
+std::vector<Point> spiral(std::size_t n) {
+  std::vector<Point> points;
+  const std::size_t half = n / 2;
+  for (std::size_t i = 0; i < 2 * half; ++i) {
+    const bool there = i < half;
+    const double along = static_cast<double>(there ? i : 2 * half - 1 - i) / 50;
+    const double radius = 1 + along / (2 * std::numbers::pi) + (there ? 0.0 : 0.4);
+    points.emplace_back(radius * std::cos(along), radius * std::sin(along), 0);
+  }
+  return points;
+}
+// A triangle with nearly all corners in line on one side.
+std::vector<Point> in_line(std::size_t n) {
+  std::vector<Point> points = {{0.5 * static_cast<double>(n), 1, 0}};
+  for (std::size_t i = 1; i < n; ++i) points.emplace_back(static_cast<double>(n - i), 0, 0);
+  return points;
+}
+// A star of which two sides cross.
+std::vector<Point> crossed(std::size_t n) {
+  std::vector<Point> points = star(n);
+  std::swap(points[n / 3], points[n / 3 + 1]);
+  return points;
+}
+
+struct Polygons {
+  const char* name;
+  std::vector<Point> (*make)(std::size_t);
+};
+constexpr Polygons kPolygons[] = {{"star", star},
+                                  {"comb", comb},
+                                  {"spiral", spiral},
+                                  {"corners in line", in_line},
+                                  {"crosses itself", crossed}};
+
+void divide_them(std::size_t largest, int rounds) {
+  fmt::print("\n| polygon | corners | divided | ms | growth |\n|---|---|---|---|---|\n");
+  for (const Polygons& family : kPolygons) {
+    double first = 0;
+    for (const std::size_t n : {largest / 4, largest}) {
+      const std::vector<Point> points = family.make(n);
+      std::vector<VertexId> corners;
+      for (std::uint32_t i = 0; i < points.size(); ++i) corners.push_back({i});
+      Array<Triangle> triangles;
+      std::size_t left = 0;
+      const FannedPolygon polygon{0, corners.size()};
+      const auto t = bench::interleaved_medians(
+          {{"divide",
+            [&] {
+              triangles.clear();
+              append_fan(triangles, corners);
+            },
+            [&] { left = divide_polygons(points, triangles, std::span(&polygon, 1)); }}},
+          rounds);
+      fmt::print("| {} | {} | {} | {:.1f} | {} |\n", family.name, corners.size(),
+                 left == 0 ? "yes" : "no", 1e3 * t[0],
+                 first > 0 ? fmt::format("n^{:.2f}", std::log(t[0] / first) / std::log(4.0)) : "");
+      first = t[0];
+    }
+  }
+}
 
 struct Family {
   std::string name;
@@ -225,6 +328,7 @@ int main(int argc, char** argv) {
       {"one triangle again and again", [](std::size_t n) { return CrowdMaker(n).same_triangle(); }},
       {"all on one line", [](std::size_t n) { return CrowdMaker(n).on_a_line(); }},
       {"corners in three places", [](std::size_t n) { return CrowdMaker(n / 4).three_places(); }},
+      {"sheets in a stack", [](std::size_t n) { return CrowdMaker(n).sheets(); }},
       {"soup", [](std::size_t n) { return CrowdMaker(n / 4).soup(); }},
   };
   fmt::print("\n| crowd | triangles | pairs | s | growth | of the longest stage |\n");
@@ -257,6 +361,8 @@ int main(int argc, char** argv) {
       before = now;
     }
   }
+  constexpr std::size_t kCornersOfCrowd = 5;
+  divide_them(kCornersOfCrowd * crowd, rounds);
   fmt::print("\n{}\n", is_held ? "held" : "not held: more than 4 times the clean torus");
   return is_held ? 0 : 1;
 }

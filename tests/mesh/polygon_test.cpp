@@ -99,6 +99,58 @@ TEST(Polygon, KeepsItsDirectionInAnyPlane) {
   }
 }
 
+// Band along a spiral, there and back; a comb; a triangle with nearly all corners in line.
+TEST(Polygon, ManyCornersAreDividedExactly) {
+  for (const std::size_t n : {300U, 2000U, 20000U}) {
+    std::vector<Point> spiral, comb = {{static_cast<double>(n), -1, 0}}, line = {{1, -0.5, 0}};
+    for (std::size_t i = 0; i < n; ++i) {
+      const bool back = i < n / 2;
+      const double along = static_cast<double>(back ? n / 2 - 1 - i : i - n / 2) / 50;
+      const double radius = 1 + along / (2 * std::numbers::pi) + (back ? 0.0 : 0.4);
+      spiral.emplace_back(radius * std::cos(along), radius * std::sin(along), 0);
+    }
+    for (std::size_t i = n; i-- > 0;)
+      comb.emplace_back(static_cast<double>(i), i % 2 == 0 ? 0.0 : 10.0, 0);
+    comb.emplace_back(-1, -1, 0);
+    for (std::size_t i = n; i-- > 0;) {
+      line.emplace_back(static_cast<double>(i) / static_cast<double>(n), 0, 0);
+    }
+    for (std::vector<Point>* points : {&spiral, &comb, &line}) {
+      double size = 0;
+      for (const Point& p : *points) size = std::max(size, p.norm());
+      for (Point& p : *points) p /= size;
+      expect_exact_division(*points);
+    }
+  }
+}
+
+// A hole on a bridge that is gone along there and back.
+TEST(Polygon, ManyCornersAboutAHole) {
+  constexpr std::size_t kAround = 400;
+  std::vector<Point> points;
+  const auto add = [&](std::size_t i, double radius, double way) {
+    const double angle = way * 2 * std::numbers::pi * static_cast<double>(i) / kAround;
+    points.emplace_back(radius * std::cos(angle), radius * std::sin(angle), 0);
+  };
+  for (std::size_t i = 0; i <= kAround; ++i) add(i % kAround, 2, 1);
+  for (std::size_t i = 0; i <= kAround; ++i) add(i % kAround, 1, -1);
+  expect_exact_division(points);
+}
+
+TEST(Polygon, ManyCornersThatCrossAreCountedAndStay) {
+  std::vector<Point> points;
+  constexpr std::size_t kCorners = 5000;
+  for (std::size_t i = 0; i < kCorners; ++i) {
+    const double angle = 2 * std::numbers::pi * static_cast<double>(i) / kCorners;
+    const double radius = i % 2 == 0 ? 1 : 0.4;
+    points.emplace_back(radius * std::cos(angle), radius * std::sin(angle), 0);
+  }
+  std::swap(points[1000], points[3000]);
+  const Divided result = divide(points);
+  EXPECT_EQ(result.defeated, 1u);
+  EXPECT_EQ(result.triangles.size(), kCorners - 2);
+}
+
 TEST(Polygon, OneThatCrossesItselfIsCountedAndKeepsItsTriangles) {
   const Divided result = divide({{0, 0, 0}, {4, 4, 0}, {4, 0, 0}, {0, 4, 0}, {-1, 2, 0}});
   EXPECT_EQ(result.triangles.size(), 3u);
