@@ -1,15 +1,12 @@
 #include "aguja/mesh/polygon.h"
 
-#include <algorithm>
 #include <atomic>
-#include <numeric>
 #include <optional>
-#include <tuple>
 #include <vector>
 
 #include "aguja/base/parallel.h"
-#include "aguja/geometry/planar_triangulation.h"
 #include "aguja/geometry/predicates.h"
+#include "geometry/planar_region.h"
 
 namespace aguja {
 namespace {
@@ -99,99 +96,10 @@ class PolygonDivider {
       planar.emplace_back(at(i)[u_], at(i)[v_]);
       sides.push_back({i, (i + 1) % n});
     }
-    PlanarTriangulation all = triangulate(planar, sides);
-    if (!all.refused.empty()) return std::nullopt;
-    const std::vector<bool> inside = insides(all, border_of(planar, all));
-    std::vector<std::array<std::uint32_t, 3>> chosen;
-    for (std::size_t t = 0; t < inside.size(); ++t) {
-      if (inside[t]) chosen.push_back(all.triangles[t]);
-    }
+    PlanarRegion region = triangulate_region(planar, sides);
     // A polygon that touches itself nowhere but in corners has two triangles fewer than corners.
-    return chosen.size() + 2 == n ? std::optional(std::move(chosen)) : std::nullopt;
-  }
-
-  static std::uint64_t key(std::uint32_t a, std::uint32_t b) {
-    return std::uint64_t{std::min(a, b)} << 32 | std::max(a, b);
-  }
-  // Edges at which it is left or entered, in order: sides that are gone along there and back again
-  // are none. Corners in one place are the first of them, as they are in the triangles.
-  static std::vector<std::uint64_t> border_of(const std::vector<PlanarPoint>& planar,
-                                              const PlanarTriangulation& all) {
-    const auto n = static_cast<std::uint32_t>(planar.size());
-    std::vector<std::uint32_t> order(n), same(n);
-    std::iota(order.begin(), order.end(), 0U);
-    std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
-      return std::tuple(planar[a].x(), planar[a].y(), a) <
-             std::tuple(planar[b].x(), planar[b].y(), b);
-    });
-    for (std::size_t k = 0; k < n; ++k) {
-      const bool again = k > 0 && planar[order[k]] == planar[order[k - 1]];
-      same[order[k]] = again ? same[order[k - 1]] : order[k];
-    }
-    std::vector<std::uint64_t> twice;
-    for (std::uint32_t i = 0; i < n; ++i) {
-      const std::uint32_t a = same[i], b = same[(i + 1) % n];
-      if (a != b) twice.push_back(key(a, b));
-    }
-    std::sort(twice.begin(), twice.end());
-    std::vector<std::uint64_t> even;
-    for (std::size_t begin = 0, end = 0; begin < twice.size(); begin = end) {
-      while (end < twice.size() && twice[end] == twice[begin]) ++end;
-      if ((end - begin) % 2 == 0) even.push_back(twice[begin]);
-    }
-    std::vector<std::uint64_t> border;
-    for (const PlanarEdge& e : all.constrained) {
-      const std::uint64_t k = key(e[0], e[1]);
-      if (!std::binary_search(even.begin(), even.end(), k)) border.push_back(k);
-    }
-    std::sort(border.begin(), border.end());
-    return border;
-  }
-  // From outside of the hull inward.
-  static std::vector<bool> insides(const PlanarTriangulation& all,
-                                   const std::vector<std::uint64_t>& border) {
-    struct Side {
-      std::uint64_t edge;
-      std::uint32_t triangle;
-      auto operator<=>(const Side&) const = default;
-    };
-    std::vector<Side> sides;
-    for (std::uint32_t t = 0; t < all.triangles.size(); ++t) {
-      const auto& c = all.triangles[t];
-      for (std::size_t i = 0; i < 3; ++i) sides.push_back({key(c[i], c[(i + 1) % 3]), t});
-    }
-    std::sort(sides.begin(), sides.end());
-    struct Step {
-      std::uint32_t to;
-      bool crosses;
-    };
-    std::vector<std::vector<Step>> steps(all.triangles.size());
-    std::vector<std::int8_t> state(all.triangles.size(), -1);
-    std::vector<std::uint32_t> pending;
-    for (std::size_t k = 0; k < sides.size(); ++k) {
-      const Side& s = sides[k];
-      const bool crosses = std::binary_search(border.begin(), border.end(), s.edge);
-      if (k + 1 < sides.size() && sides[k + 1].edge == s.edge) {
-        steps[s.triangle].push_back({sides[k + 1].triangle, crosses});
-        steps[sides[k + 1].triangle].push_back({s.triangle, crosses});
-        ++k;
-      } else if (state[s.triangle] < 0) {
-        state[s.triangle] = crosses ? 1 : 0;
-        pending.push_back(s.triangle);
-      }
-    }
-    while (!pending.empty()) {
-      const std::uint32_t t = pending.back();
-      pending.pop_back();
-      for (const Step& step : steps[t]) {
-        if (state[step.to] >= 0) continue;
-        state[step.to] = static_cast<std::int8_t>(step.crosses ? 1 - state[t] : state[t]);
-        pending.push_back(step.to);
-      }
-    }
-    std::vector<bool> inside(state.size());
-    for (std::size_t t = 0; t < state.size(); ++t) inside[t] = state[t] == 1;
-    return inside;
+    if (!region.refused.empty() || region.triangles.size() + 2 != n) return std::nullopt;
+    return std::move(region.triangles);
   }
 
   void choose_plane() {

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <map>
 #include <optional>
 #include <span>
 #include <unordered_map>
@@ -11,8 +10,8 @@
 
 #include <Eigen/Geometry>
 
-#include "aguja/geometry/planar_triangulation.h"
 #include "base/numbers.h"
+#include "geometry/planar_region.h"
 #include "geometry/point_removal.h"
 #include "surface/border_offsets.h"
 #include "surface/facet_check.h"
@@ -90,6 +89,14 @@ Steps steps_over(const Surface& surface, const Bounds& bounds, const FaceFinenes
   return out;
 }
 
+bool has_failed(const FaceMesh& mesh) {
+  return std::any_of(mesh.troubles.begin(), mesh.troubles.end(), [](const FaceTrouble& t) {
+    return t.kind == FaceTrouble::Kind::loop_crossing || t.kind == FaceTrouble::Kind::turned ||
+           t.kind == FaceTrouble::Kind::no_facets || t.kind == FaceTrouble::Kind::other_border ||
+           t.kind == FaceTrouble::Kind::other_area;
+  });
+}
+
 class FaceMesher {
  public:
   FaceMesher(const SurfacePtr& surface, bool same_sense, bool directed,
@@ -146,7 +153,7 @@ class FaceMesher {
     drop_turned();
     write();
     if (out_.troubles.empty()) check_facets(loops);
-    if (fineness_.cells) note_cells();
+    if (fineness_.cells && !has_failed(out_)) note_cells(loops);
     return std::move(out_);
   }
 
@@ -331,54 +338,16 @@ class FaceMesher {
 
   void triangulate_inside() {
     triangulated_ += points_.size();
-    const PlanarTriangulation all = triangulate(planar_, border_);
-    if (!all.refused.empty() && !told_crossing_) {
+    PlanarRegion region = triangulate_region(planar_, border_);
+    if (!region.refused.empty() && !told_crossing_) {
       told_crossing_ = true;
-      trouble(FaceTrouble::Kind::loop_crossing, place(points_[border_[all.refused[0]][0]].vertex),
-              static_cast<double>(all.refused.size()));
+      trouble(FaceTrouble::Kind::loop_crossing,
+              place(points_[border_[region.refused[0]][0]].vertex),
+              static_cast<double>(region.refused.size()));
     }
-    // How often the border runs along each constrained edge: twice, there and back, is no border.
     fixed_.clear();
-    for (const PlanarEdge& e : all.constrained) fixed_.insert(key(e[0], e[1]));
-    std::unordered_map<std::uint64_t, int> runs;
-    count_runs(runs);
-    std::unordered_map<std::uint64_t, std::array<std::uint32_t, 2>> beside;
-    for (std::uint32_t t = 0; t < all.triangles.size(); ++t) {
-      for (std::size_t c = 0; c < 3; ++c) {
-        const std::uint64_t k = key(all.triangles[t][c], all.triangles[t][(c + 1) % 3]);
-        const auto [at, is_new] = beside.try_emplace(k, std::array<std::uint32_t, 2>{t, kNoIndex});
-        if (!is_new) at->second[1] = t;
-      }
-    }
-    const auto toggles = [&](std::uint64_t k) {
-      if (!fixed_.contains(k)) return false;
-      const auto at = runs.find(k);
-      return at == runs.end() || at->second % 2 == 1;
-    };
-    // From outside of the hull inward.
-    std::vector<std::int8_t> state(all.triangles.size(), -1);
-    std::vector<std::uint32_t> pending;
-    for (const auto& [k, sides] : beside) {
-      if (sides[1] != kNoIndex || state[sides[0]] >= 0) continue;
-      state[sides[0]] = toggles(k) ? 1 : 0;
-      pending.push_back(sides[0]);
-    }
-    while (!pending.empty()) {
-      const std::uint32_t t = pending.back();
-      pending.pop_back();
-      for (std::size_t c = 0; c < 3; ++c) {
-        const std::uint64_t k = key(all.triangles[t][c], all.triangles[t][(c + 1) % 3]);
-        const auto& sides = beside[k];
-        const std::uint32_t other = sides[0] == t ? sides[1] : sides[0];
-        if (other == kNoIndex || state[other] >= 0) continue;
-        state[other] = static_cast<std::int8_t>(toggles(k) ? 1 - state[t] : state[t]);
-        pending.push_back(other);
-      }
-    }
-    triangles_.clear();
-    for (std::size_t t = 0; t < state.size(); ++t) {
-      if (state[t] == 1) triangles_.push_back(all.triangles[t]);
-    }
+    for (const PlanarEdge& e : region.constrained) fixed_.insert(key(e[0], e[1]));
+    triangles_ = std::move(region.triangles);
     flip_slivers();
   }
   // Points that lie on one line but for rounding, those of the border and the middles of sides,
@@ -440,20 +409,6 @@ class FaceMesher {
   static std::uint64_t key(std::uint32_t a, std::uint32_t b) {
     return a < b ? (std::uint64_t{a} << 32) | b : (std::uint64_t{b} << 32) | a;
   }
-  // Points that fall on earlier ones are these, for counting.
-  void count_runs(std::unordered_map<std::uint64_t, int>& runs) {
-    if (same_.empty()) {
-      std::map<std::pair<double, double>, std::uint32_t> first;
-      same_.resize(border_points_);
-      for (std::uint32_t i = 0; i < border_points_; ++i) {
-        same_[i] = first.try_emplace({planar_[i].x(), planar_[i].y()}, i).first->second;
-      }
-    }
-    for (const PlanarEdge& e : border_) {
-      if (same_[e[0]] != same_[e[1]]) ++runs[key(same_[e[0]], same_[e[1]])];
-    }
-  }
-
   // At a pole one of the parameters says nothing: 0 or 1, or none.
   [[nodiscard]] int idle_parameter(std::uint32_t i) const {
     if (i >= border_points_) return -1;
@@ -674,13 +629,16 @@ class FaceMesher {
       trouble(found->kind, place(points_[0].vertex), found->measure);
   }
 
-  void note_cells() {
+  void note_cells(const std::vector<DividedLoop>& loops) {
     FaceCells& cells = out_.cells;
     cells.surface = shared_;
     for (const DomainPoint& p : points_) cells.at.push_back(p.uv);
     cells.triangles = triangles_;
     for (const PlanarEdge& e : border_)
       cells.sides.push_back({e[0], e[1], points_[e[0]].vertex, points_[e[1]].vertex});
+    for (const DividedLoop& l : loops) {
+      if (!l.is_vertex && l.corners.size() > 1) cells.sides_of_loops += l.corners.size();
+    }
   }
 
   SurfacePtr shared_;
@@ -699,7 +657,6 @@ class FaceMesher {
   std::vector<PlanarEdge> border_;
   std::size_t border_points_ = 0;
   std::size_t triangulated_ = 0;
-  std::vector<std::uint32_t> same_;
   std::unordered_set<std::uint64_t> fixed_, too_far_;
   std::vector<std::array<std::uint32_t, 3>> triangles_;
   FacetCheck check_;
@@ -709,14 +666,6 @@ class FaceMesher {
 }  // namespace
 
 namespace {
-
-bool has_failed(const FaceMesh& mesh) {
-  return std::any_of(mesh.troubles.begin(), mesh.troubles.end(), [](const FaceTrouble& t) {
-    return t.kind == FaceTrouble::Kind::loop_crossing || t.kind == FaceTrouble::Kind::turned ||
-           t.kind == FaceTrouble::Kind::no_facets || t.kind == FaceTrouble::Kind::other_border ||
-           t.kind == FaceTrouble::Kind::other_area;
-  });
-}
 
 // The same sphere with its poles as far from the loops as may be; nothing if there is no better
 // place for them than where they are.
@@ -795,7 +744,10 @@ FaceMesh mesh_face(const Face& face, bool same_sense, const std::vector<DividedL
   }
   if (const auto heights = over_plane(*face.surface, loops)) {
     FaceMesh again = over(heights);
-    if (is_good(again) && !heights->has_failed()) return again;
+    if (is_good(again) && !heights->has_failed()) {
+      again.cells.over_plane = heights;
+      return again;
+    }
   }
   return mesh;
 }

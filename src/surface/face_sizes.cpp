@@ -7,6 +7,7 @@
 #include <Eigen/Geometry>
 
 #include "base/numbers.h"
+#include "surface/over_plane.h"
 
 namespace aguja {
 namespace {
@@ -17,15 +18,15 @@ constexpr double kVolumeTo = 1e-8;
 constexpr int kMostHalved = 5;
 
 // The two orbits of the rule of seven points: distance from the corners' opposite sides, weight.
-const double kRoot15 = std::sqrt(15.0);
 constexpr double kWeightOfMiddle = 9.0 / 40;
 struct Orbit {
   double near, weight, coarser_weight;
 };
 // With the coarser weights and none for the middle it is exact to degree 2.
 std::array<Orbit, 2> orbits() {
-  std::array<Orbit, 2> out = {{{(6 + kRoot15) / 21, (155 + kRoot15) / 1200, 0},
-                               {(6 - kRoot15) / 21, (155 - kRoot15) / 1200, 0}}};
+  const double root_15 = std::sqrt(15.0);
+  std::array<Orbit, 2> out = {{{(6 + root_15) / 21, (155 + root_15) / 1200, 0},
+                               {(6 - root_15) / 21, (155 - root_15) / 1200, 0}}};
   const auto squares = [](double near) {
     return (1 - 2 * near) * (1 - 2 * near) + 2 * near * near;
   };

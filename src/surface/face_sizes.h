@@ -14,6 +14,8 @@
 
 namespace aguja {
 
+class OverPlane;
+
 // What a face covers in the parameters of a surface.
 struct FaceCells {
   struct Side {
@@ -24,6 +26,8 @@ struct FaceCells {
   std::vector<Parameters> at;
   std::vector<std::array<std::uint32_t, 3>> triangles;  // counter-clockwise
   std::vector<Side> sides;
+  std::size_t sides_of_loops = 0;               // which all should be among them
+  std::shared_ptr<const OverPlane> over_plane;  // the surface, if it is one: it may fail
 };
 
 // A piece of an edge between two points into which it was divided: its curve, led to these points;
@@ -62,7 +66,7 @@ using PieceBetween = std::function<std::optional<EdgePiece>(VertexId, VertexId)>
 // normal points away from it; `length` is the size of the body.
 //
 // `area_within` and `volume_within` are what the rules disagree by, and what strips leave out of the
-// surface's bend. Infinite where a surface gives up.
+// surface's bend. Infinite where a surface gives up, or where sides of loops are not found again.
 //
 // Cost     Seven evaluations a triangle, eight a side; more where it is halved.
 // Source   Radon: Zur mechanischen Kubatur, Monatshefte für Mathematik 52, 1948 (seven points, exact

@@ -31,7 +31,7 @@ class OverPlane : public Surface {
     return Parameters(plane_.of(p).head<2>());
   }
 
- public:
+ private:
   [[nodiscard]] std::optional<SurfacePoint> reached_from(const Parameters& seed,
                                                          const Parameters& wanted) const;
   [[nodiscard]] Eigen::Matrix2d slope_at(const SurfacePoint& s) const;

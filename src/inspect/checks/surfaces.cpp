@@ -149,53 +149,48 @@ class SurfaceChecker {
     }
   }
 
+  struct Told {
+    FindingKind kind;
+    std::string_view what = {};
+  };
+  static Told told_as(FaceTrouble::Kind kind) {
+    using Kind = FaceTrouble::Kind;
+    switch (kind) {
+      case Kind::open_loop:
+        return {FindingKind::open_loop, "its loop does not close in the surface's parameters"};
+      case Kind::no_facets:
+        return {FindingKind::open_loop, "no facets come of it"};
+      case Kind::other_border:
+        return {FindingKind::open_loop, "its facets do not end in its loops"};
+      case Kind::other_area:
+        return {FindingKind::singular_surface, "its facets have another area than it"};
+      case Kind::loop_crossing:
+        return {FindingKind::loop_crossing};
+      case Kind::off_surface:
+        return {FindingKind::edge_off_surface};
+      case Kind::turned:
+        return {FindingKind::singular_surface, "facets turn over there"};
+      case Kind::turned_loop:
+        return {FindingKind::reversed_face, "a loop runs with the face on its right"};
+      case Kind::against_loops:
+        return {FindingKind::reversed_face, "its flag contradicts its loops, which were followed"};
+      case Kind::folds_back:
+        return {FindingKind::reversed_face,
+                "it would turn back upon its neighbours; the other side of its loops was taken"};
+    }
+    return {FindingKind::open_loop};
+  }
+
   void check_troubles() {
     std::set<std::pair<std::uint32_t, FindingKind>> told;
     for (const FaceTrouble& trouble : prepared_.troubles) {
-      using Kind = FaceTrouble::Kind;
-      FindingKind kind = FindingKind::open_loop;
-      std::string what;
-      switch (trouble.kind) {
-        case Kind::open_loop:
-        case Kind::no_facets:
-          what = trouble.kind == Kind::open_loop
-                     ? "its loop does not close in the surface's parameters"
-                     : "no facets come of it";
-          if (told_open_.contains(trouble.face)) continue;
-          break;
-        case Kind::other_border:
-          what = "its facets do not end in its loops";
-          break;
-        case Kind::other_area:
-          kind = FindingKind::singular_surface;
-          what = "its facets have another area than it";
-          break;
-        case Kind::loop_crossing:
-          kind = FindingKind::loop_crossing;
-          break;
-        case Kind::off_surface:
-          kind = FindingKind::edge_off_surface;
-          break;
-        case Kind::turned:
-          kind = FindingKind::singular_surface;
-          what = "facets turn over there";
-          break;
-        case Kind::turned_loop:
-          kind = FindingKind::reversed_face;
-          what = "a loop runs with the face on its right";
-          break;
-        case Kind::against_loops:
-          kind = FindingKind::reversed_face;
-          what = "its flag contradicts its loops, which were followed";
-          break;
-        case Kind::folds_back:
-          kind = FindingKind::reversed_face;
-          what = "it would turn back upon its neighbours; the other side of its loops was taken";
-          break;
-      }
+      const auto [kind, what] = told_as(trouble.kind);
+      const bool is_open = trouble.kind == FaceTrouble::Kind::open_loop ||
+                           trouble.kind == FaceTrouble::Kind::no_facets;
+      if (is_open && told_open_.contains(trouble.face)) continue;
       if (!told.insert({trouble.face, kind}).second) continue;
       Draft& g = add(kind, trouble.face, trouble.place, trouble.measure);
-      if (!what.empty()) g.finding.detail += ": " + what;
+      if (!what.empty()) g.finding.detail += ": " + std::string(what);
       if (kind != FindingKind::reversed_face) continue;
       told_turned_.insert(trouble.face);
       g.finding.measure = area_of_face(trouble.face);

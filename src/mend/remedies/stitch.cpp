@@ -27,10 +27,15 @@ Change run_stitch(const RemedyInput& in) {
   if (in.target.is_picked) options.only = in.target.triangles;
   StitchResult stitched = aguja::stitch(in.mesh, left, options, nullptr, in.progress);
   const bool wants_more = wanted > left && stitched.naked_after > 0;
+  std::vector<TriangleId> still;  // of those picked out
+  for (std::uint32_t t = 0; wants_more && t < stitched.parent.size(); ++t) {
+    if (std::binary_search(options.only.begin(), options.only.end(), stitched.parent[t]))
+      still.push_back({t});
+  }
   Change change = as_change(std::move(stitched), in.budget);
   if (!wants_more) return change;
   // What the step was told to join and may not: tried, so that the budget for it can be said.
-  options.only = {};
+  options.only = still;
   const StitchResult more = aguja::stitch(change.mesh, wanted, options, nullptr, in.progress);
   if (more.joined > 0) {
     change.refused.insert(change.refused.begin(),
