@@ -251,7 +251,7 @@ void divide_them(std::size_t largest, int rounds) {
       const std::vector<Point> points = family.make(n);
       std::vector<VertexId> corners;
       for (std::uint32_t i = 0; i < points.size(); ++i) corners.push_back({i});
-      Array<Triangle> triangles;
+      SharedArray<Triangle> triangles;
       std::size_t left = 0;
       const FannedPolygon polygon{0, corners.size()};
       const auto t = bench::interleaved_medians(

@@ -17,7 +17,7 @@ constexpr std::size_t kOpenings = 12;
 aguja::Model with_openings(std::size_t triangles) {
   aguja::Model model = aguja::bench::bumpy_torus(triangles);
   aguja::PartDraft part(std::move(model.parts[0]));
-  aguja::Array<aguja::Triangle> left;
+  aguja::SharedArray<aguja::Triangle> left;
   const std::size_t step = part.mesh.triangles.size() / kOpenings;
   for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
     if (t % step != step / 2) left.push_back(part.mesh.triangles[t]);

@@ -44,7 +44,7 @@ class Soup {
 
  private:
   std::vector<Point> corners_;
-  Array<PatchId> patch_of_;
+  SharedArray<PatchId> patch_of_;
   std::vector<std::string> names_;
   std::uint32_t patch_ = 0;
 };

@@ -96,7 +96,7 @@ class Editor {
   // Numbers the points anew by use; those that no triangle uses go.
   void drop_unused_points() {
     std::vector<std::uint32_t> renumbered(mesh_.points.size(), kNoIndex);
-    Array<Point> points;
+    SharedArray<Point> points;
     for (Triangle& t : mesh_.triangles) {
       for (VertexId& v : t.corner) {
         if (renumbered[v.value] == kNoIndex) {
@@ -384,7 +384,7 @@ class Rectangles {
     const VertexId ids[] = {point(a), point(b), point(c), point(d)};
     mesh_.triangles.push_back({{ids[0], ids[1], ids[2]}});
     mesh_.triangles.push_back({{ids[0], ids[2], ids[3]}});
-    mesh_.patch_of.insert(mesh_.patch_of.end(), {{patch_}, {patch_}});
+    for (int i = 0; i < 2; ++i) mesh_.patch_of.push_back({patch_});
   }
   void next_patch() { ++patch_; }
   // A box from the origin whose sides along x are divided at `x`; the pieces of its top are
@@ -509,7 +509,7 @@ DemoModel touching_tip() {
 DemoModel folded_lid() {
   Mesh box = make_box({0, 0, 0}, {10, 10, 10});
   // The top fanned out about a point beyond its edge: one triangle lies upside down over three.
-  std::erase_if(box.triangles, [&](const Triangle& t) {
+  erase_if(box.triangles, [&](const Triangle& t) {
     return box.point(t[0]).z() == 10 && box.point(t[1]).z() == 10 && box.point(t[2]).z() == 10;
   });
   Editor edit(box);

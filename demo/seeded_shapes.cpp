@@ -127,7 +127,7 @@ DemoModel loose_sheet() {
 
 DemoModel turned_lid() {
   Mesh mesh = make_box({0, 0, 0}, {20, 20, 20});
-  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+  erase_if(mesh.triangles, [&](const Triangle& t) {
     return mesh.point(t[0]).z() == 20 && mesh.point(t[1]).z() == 20 && mesh.point(t[2]).z() == 20;
   });
   constexpr double kGap = 0.01;
@@ -202,7 +202,7 @@ DemoModel near_corners() {
 DemoModel sliver() {
   constexpr double kHeight = 2e-4;
   Mesh mesh = make_box({0, 0, 0}, {20, 20, 20});
-  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+  erase_if(mesh.triangles, [&](const Triangle& t) {
     return mesh.point(t[0]).z() == 20 && mesh.point(t[1]).z() == 20 && mesh.point(t[2]).z() == 20;
   });
   Body lid;

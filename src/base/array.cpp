@@ -2,7 +2,10 @@
 
 #include <sys/mman.h>
 
+#include <algorithm>
+#include <array>
 #include <cstdint>
+#include <mutex>
 
 namespace aguja::detail {
 namespace {
@@ -32,15 +35,73 @@ void* map_block(std::size_t bytes) {
   return block;
 }
 
+// Blocks that were freed, for those of the same size that come next: their pages are there already,
+// and clearing fresh ones costs more than what is done with them. Where none fits, as much is given
+// back as is asked for: no more is held than was in use at one time.
+class FreedBlocks {
+ public:
+  static constexpr std::size_t kMost = 16, kMostBytes = std::size_t{64} << 20;
+
+  void* take(std::size_t size) {
+    const std::lock_guard lock(mutex_);
+    for (std::size_t i = count_; i-- > 0;) {
+      if (blocks_[i].size != size) continue;
+      void* const found = blocks_[i].begin;
+      bytes_ -= size;
+      std::copy(blocks_.begin() + i + 1, blocks_.begin() + count_, blocks_.begin() + i);
+      --count_;
+      return found;
+    }
+    for (const std::size_t left = bytes_ - std::min(bytes_, size); bytes_ > left;) {
+      give_back_oldest();
+    }
+    return nullptr;
+  }
+  void keep(void* block, std::size_t size) {
+    if (size > kMostBytes) {
+      ::munmap(block, size);
+      return;
+    }
+    const std::lock_guard lock(mutex_);
+    while (count_ == kMost || bytes_ + size > kMostBytes) give_back_oldest();
+    blocks_[count_++] = {block, size};
+    bytes_ += size;
+  }
+
+ private:
+  struct Block {
+    void* begin;
+    std::size_t size;
+  };
+  void give_back_oldest() {
+    ::munmap(blocks_[0].begin, blocks_[0].size);
+    bytes_ -= blocks_[0].size;
+    std::copy(blocks_.begin() + 1, blocks_.begin() + count_, blocks_.begin());
+    --count_;
+  }
+
+  std::mutex mutex_;
+  std::array<Block, kMost> blocks_{};  // oldest first
+  std::size_t count_ = 0, bytes_ = 0;
+};
+
+// Never destroyed: arrays may be freed after all else.
+FreedBlocks& freed_blocks() {
+  static FreedBlocks& blocks = *new FreedBlocks;
+  return blocks;
+}
+
 }  // namespace
 
 void* allocate_block(std::size_t bytes) {
-  return is_large(bytes) ? map_block(bytes) : ::operator new(bytes);
+  if (!is_large(bytes)) return ::operator new(bytes);
+  void* const freed = freed_blocks().take(round_up(bytes, kHugePage));
+  return freed != nullptr ? freed : map_block(bytes);
 }
 
 void free_block(void* block, std::size_t bytes) noexcept {
   if (!is_large(bytes)) return ::operator delete(block);
-  ::munmap(block, round_up(bytes, kHugePage));
+  freed_blocks().keep(block, round_up(bytes, kHugePage));
 }
 
 }  // namespace aguja::detail

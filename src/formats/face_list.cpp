@@ -13,7 +13,7 @@ void FaceList::append(const FaceList& later) {
   single_corners += later.single_corners;
 }
 
-Model model_of(const Source& source, Array<Point> points, FaceList faces) {
+Model model_of(const Source& source, SharedArray<Point> points, FaceList faces) {
   if (faces.triangles.size() > kMostTriangles) {
     fail_at_byte(source, 0, InputProblem::too_large,
                  std::to_string(faces.triangles.size()) + " triangles are more than a mesh holds");

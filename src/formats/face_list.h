@@ -8,8 +8,8 @@
 namespace aguja::detail {
 
 struct FaceList {
-  Array<Triangle> triangles;
-  Array<Wire> wires;
+  SharedArray<Triangle> triangles;
+  SharedArray<Wire> wires;
   std::vector<FannedPolygon> polygons;
   std::size_t single_corners = 0;
 
@@ -32,6 +32,6 @@ struct FaceList {
 
 /// The faces as a model of one part, polygons divided.
 /// Errors: InputError if there are more triangles than a mesh holds.
-[[nodiscard]] Model model_of(const Source& source, Array<Point> points, FaceList faces);
+[[nodiscard]] Model model_of(const Source& source, SharedArray<Point> points, FaceList faces);
 
 }  // namespace aguja::detail

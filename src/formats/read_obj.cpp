@@ -53,8 +53,8 @@ struct ObjPiece {
     std::string name;
     std::size_t triangle, wire, point;  // before which it stands
   };
-  Array<Triangle> triangles;
-  Array<Wire> wires;
+  SharedArray<Triangle> triangles;
+  SharedArray<Wire> wires;
   std::vector<FannedPolygon> polygons;
   std::vector<Event> events;
   std::map<std::string, std::size_t, std::less<>> not_read;  // statements, how often

@@ -116,7 +116,7 @@ Model read_off(const Source& source, const ReadOptions& /*options*/, Progress* p
   check_counts(source, header_end, declared, rows.rows);
 
   advance(progress, "read", 0.1);
-  Array<Point> points(declared.points);
+  SharedArray<Point> points(declared.points);
   std::vector<OffPiece> pieces(rows.pieces.size());
   detail::parse_pieces(pieces.size(), [&](std::size_t i) {
     OffPiece& piece = pieces[i];

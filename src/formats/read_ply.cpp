@@ -463,7 +463,7 @@ class BodyReader {
   const PlyHeader& header_;
   std::vector<RowPlan> plans_;  // by element
   std::size_t points_declared_ = 0;
-  Array<Point> points_;
+  SharedArray<Point> points_;
   detail::FaceList faces_;
   std::string extra_;
 };

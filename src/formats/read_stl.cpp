@@ -27,7 +27,7 @@ namespace {
 
 using detail::TextCursor;
 
-VertexId* corners_of(Array<Triangle>& triangles, std::size_t first) {
+VertexId* corners_of(SharedArray<Triangle>& triangles, std::size_t first) {
   return reinterpret_cast<VertexId*>(triangles.data() + first);  // three ids and nothing else
 }
 static_assert(sizeof(Triangle) == 3 * sizeof(VertexId));
@@ -136,7 +136,7 @@ Model read_binary(const Source& source, const ReadOptions& options, Progress* pr
   }
   finish(part, indexer);
 
-  const Array<Point>& points = part.mesh.points;
+  const SharedArray<Point>& points = part.mesh.points;
   std::atomic<bool> finite = true;
   parallel_ranges(points.size(), std::size_t{1} << 16, [&](Range r) {
     double sum = 0;  // 0 x infinite and 0 x NaN are NaN
@@ -159,7 +159,7 @@ struct StlPiece {
     std::string name;
     const char* where;
   };
-  Array<Point> corners;
+  SharedArray<Point> corners;
   Array<Vector> normals;
   std::vector<Event> events;
   bool odd_normals = false;
@@ -316,7 +316,7 @@ class SolidBuilder {
                       InputProblem::syntax, "a facet stands outside of any solid", "'solid'",
                       "'facet'");
     }
-    Array<Triangle>& triangles = part_.mesh.triangles;
+    SharedArray<Triangle>& triangles = part_.mesh.triangles;
     const std::size_t first = triangles.size();
     if (first + (end - begin) > kMostTriangles) {
       detail::fail_at_byte(source_, 0, InputProblem::too_large,

@@ -74,14 +74,164 @@ class ExactPointsInPlane {
   ExactPoints::View view_;
 };
 
+// Delaunay triangulation of very many points by dividing them in two, again and again, and merging:
+// O(n log n) whatever their places, where turning the edges of any triangulation may take n^2 turns.
+template <class Points>
+class DividedDelaunay {
+ public:
+  // `order`: the points by x, then y, each once.
+  DividedDelaunay(const Points& points, std::span<const std::uint32_t> order)
+      : points_(points), order_(order) {
+    if (order.size() >= 2) static_cast<void>(merged(0, order.size()));
+  }
+
+  // `visit(edge, edge, edge)` for every triangle, its edges counter-clockwise.
+  template <class Visit>
+  void for_each_triangle(const Visit& visit) const {
+    std::vector<bool> seen(from_.size());
+    for (std::uint32_t e = 0; e < from_.size(); ++e) {
+      if (seen[e] || is_gone(e)) continue;
+      const std::uint32_t f = left_next(e), g = left_next(f);
+      if (left_next(g) != e || points_.turn(from_[e], from_[f], from_[g]) <= 0) continue;
+      seen[e] = seen[f] = seen[g] = true;
+      visit(e, f, g);
+    }
+  }
+  [[nodiscard]] std::uint32_t from(std::uint32_t e) const { return from_[e]; }
+  // Edges in both directions have numbers that differ in the last bit.
+  [[nodiscard]] static std::uint32_t reverse(std::uint32_t e) { return e ^ 1U; }
+  [[nodiscard]] std::size_t edge_count() const { return from_.size(); }
+
+ private:
+  // Edges of the hull: counter-clockwise from its first point, clockwise from its last.
+  struct Ends {
+    std::uint32_t left, right;
+  };
+
+  [[nodiscard]] std::uint32_t to(std::uint32_t e) const { return from_[reverse(e)]; }
+  // The edge that follows around the face on its left, and those before it on either side.
+  [[nodiscard]] std::uint32_t left_next(std::uint32_t e) const { return before_[reverse(e)]; }
+  [[nodiscard]] std::uint32_t right_previous(std::uint32_t e) const { return after_[reverse(e)]; }
+  [[nodiscard]] bool is_gone(std::uint32_t e) const { return from_[e] == kNoFace; }
+  [[nodiscard]] bool is_left(std::uint32_t p, std::uint32_t e) const {
+    return points_.turn(p, from_[e], to(e)) > 0;
+  }
+  [[nodiscard]] bool is_right(std::uint32_t p, std::uint32_t e) const {
+    return points_.turn(p, to(e), from_[e]) > 0;
+  }
+  [[nodiscard]] bool is_in_circle(std::uint32_t a, std::uint32_t b, std::uint32_t c,
+                                  std::uint32_t d) const {
+    return points_.in_circle(a, b, c, d) > 0;
+  }
+
+  std::uint32_t add(std::uint32_t a, std::uint32_t b) {
+    const auto e = static_cast<std::uint32_t>(from_.size());
+    for (const std::uint32_t own : {e, reverse(e)}) {
+      from_.push_back(own == e ? a : b);
+      after_.push_back(own);
+      before_.push_back(own);
+    }
+    return e;
+  }
+  // Into the ring around the same point, counter-clockwise after `e`.
+  void put_after(std::uint32_t e, std::uint32_t added) {
+    const std::uint32_t next = after_[e];
+    after_[e] = added;
+    before_[added] = e;
+    after_[added] = next;
+    before_[next] = added;
+  }
+  // From the end of `a` to the start of `b`, which lie on the same face on their left.
+  std::uint32_t connect(std::uint32_t a, std::uint32_t b) {
+    const std::uint32_t e = add(to(a), from_[b]);
+    put_after(before_[reverse(a)], e);
+    put_after(b, reverse(e));
+    return e;
+  }
+  void remove(std::uint32_t e) {
+    for (const std::uint32_t own : {e, reverse(e)}) {
+      after_[before_[own]] = after_[own];
+      before_[after_[own]] = before_[own];
+    }
+    from_[e] = from_[reverse(e)] = kNoFace;
+  }
+
+  Ends merged(std::size_t begin, std::size_t end) {
+    if (end - begin == 2) {
+      const std::uint32_t e = add(order_[begin], order_[begin + 1]);
+      return {e, reverse(e)};
+    }
+    if (end - begin == 3) {
+      const std::uint32_t a = add(order_[begin], order_[begin + 1]);
+      const std::uint32_t b = add(order_[begin + 1], order_[begin + 2]);
+      put_after(reverse(a), b);
+      const int turn = points_.turn(order_[begin], order_[begin + 1], order_[begin + 2]);
+      if (turn == 0) return {a, reverse(b)};
+      const std::uint32_t c = connect(b, a);
+      return turn > 0 ? Ends{a, reverse(b)} : Ends{reverse(c), c};
+    }
+    const std::size_t middle = begin + (end - begin) / 2;
+    const Ends first = merged(begin, middle), second = merged(middle, end);
+    std::uint32_t left = first.left, right = second.right;
+    std::uint32_t own = first.right, other = second.left;
+    // Down to the edge under both.
+    while (true) {
+      if (is_left(from_[other], own)) {
+        own = left_next(own);
+      } else if (is_right(from_[own], other)) {
+        other = right_previous(other);
+      } else {
+        break;
+      }
+    }
+    std::uint32_t base = connect(reverse(other), own);
+    if (from_[own] == from_[left]) left = reverse(base);
+    if (from_[other] == from_[right]) right = base;
+    rise(base);
+    return {left, right};
+  }
+  // From the lowest edge between two triangulations to the highest.
+  void rise(std::uint32_t base) {
+    while (true) {
+      const auto is_above = [&](std::uint32_t e) { return is_right(to(e), base); };
+      std::uint32_t l = after_[reverse(base)];
+      while (is_above(l) && is_in_circle(to(base), from_[base], to(l), to(after_[l]))) {
+        const std::uint32_t next = after_[l];
+        remove(l);
+        l = next;
+      }
+      std::uint32_t r = before_[base];
+      while (is_above(r) && is_in_circle(to(base), from_[base], to(r), to(before_[r]))) {
+        const std::uint32_t next = before_[r];
+        remove(r);
+        r = next;
+      }
+      const bool can_left = is_above(l), can_right = is_above(r);
+      if (!can_left && !can_right) return;
+      const bool takes_right =
+          !can_left || (can_right && is_in_circle(to(l), from_[l], from_[r], to(r)));
+      base = takes_right ? connect(r, reverse(base)) : connect(reverse(base), reverse(l));
+    }
+  }
+
+  const Points& points_;
+  std::span<const std::uint32_t> order_;
+  std::vector<std::uint32_t> from_;            // by directed edge
+  std::vector<std::uint32_t> after_, before_;  // around its first point, counter-clockwise
+};
+
 template <class Points>
 class Triangulator {
  public:
-  explicit Triangulator(const Points& points)
+  Triangulator(const Points& points, std::size_t divided_from)
       : points_(points), first_of_(points.size()), face_at_(points.size(), kNoFace) {
     order();
-    sweep();
-    make_delaunay();
+    if (order_.size() >= divided_from) {
+      divide();
+    } else {
+      sweep();
+      make_delaunay();
+    }
   }
 
   // Empty if it crosses a constraint; then nothing has changed but for pieces before that.
@@ -154,6 +304,21 @@ class Triangulator {
   void join(FlatSide s, FlatSide t) {
     faces_[s.face].beyond[s.k] = t.face;
     faces_[t.face].beyond[t.k] = s.face;
+  }
+
+  void divide() {
+    const DividedDelaunay<Points> divided(points_, order_);
+    std::vector<FlatSide> side(divided.edge_count(), FlatSide{kNoFace, 0});
+    divided.for_each_triangle([&](std::uint32_t e, std::uint32_t f, std::uint32_t g) {
+      const std::uint32_t face = add_face(divided.from(e), divided.from(f), divided.from(g));
+      side[f] = {face, 0};
+      side[g] = {face, 1};
+      side[e] = {face, 2};
+    });
+    for (std::uint32_t e = 0; e < side.size(); e += 2) {
+      const FlatSide s = side[e], t = side[divided.reverse(e)];
+      if (s.face != kNoFace && t.face != kNoFace) join(s, t);
+    }
   }
 
   // Every point lies outside of the hull of those before it. Hull edges are kept by their first
@@ -434,13 +599,14 @@ class Triangulator {
 };
 
 template <class Points>
-PlanarTriangulation triangulated(const Points& points, std::span<const PlanarEdge> constraints) {
+PlanarTriangulation triangulated(const Points& points, std::span<const PlanarEdge> constraints,
+                                 std::size_t divided_from) {
   for (const PlanarEdge& e : constraints) {
     if (e[0] >= points.size() || e[1] >= points.size()) {
       throw ArgumentError("triangulate: a constraint names a point that does not exist");
     }
   }
-  Triangulator triangulator(points);
+  Triangulator triangulator(points, divided_from);
   std::vector<std::size_t> refused;
   for (std::size_t i = 0; i < constraints.size(); ++i) {
     if (!triangulator.constrain(constraints[i][0], constraints[i][1])) refused.push_back(i);
@@ -453,14 +619,14 @@ PlanarTriangulation triangulated(const Points& points, std::span<const PlanarEdg
 }  // namespace
 
 PlanarTriangulation triangulate(std::span<const PlanarPoint> points,
-                                std::span<const PlanarEdge> constraints) {
-  return triangulated(PointsInPlane(points), constraints);
+                                std::span<const PlanarEdge> constraints, std::size_t divided_from) {
+  return triangulated(PointsInPlane(points), constraints, divided_from);
 }
 
 PlanarTriangulation triangulate(const ExactPoints& points, std::span<const ExactPointId> ids,
                                 const ExactPoints::View& view,
-                                std::span<const PlanarEdge> constraints) {
-  return triangulated(ExactPointsInPlane(points, ids, view), constraints);
+                                std::span<const PlanarEdge> constraints, std::size_t divided_from) {
+  return triangulated(ExactPointsInPlane(points, ids, view), constraints, divided_from);
 }
 
 }  // namespace aguja

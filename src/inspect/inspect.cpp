@@ -282,7 +282,7 @@ std::size_t Inspection::waived() const {
 
 PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit unit,
                                 const InspectOptions& options, StageTimes* times,
-                                Progress* progress) {
+                                Progress* progress, const KnownMeshPtr& known) {
   auto out = std::make_shared<PartInspection>();
   const Mesh& mesh = shape.mesh;
   FindingSink sink(&shape, options);
@@ -291,7 +291,7 @@ PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit un
   std::optional<Patches> patches;
   StageTimes beside;
   // Recognising patches takes one thread, the search for crossings all that are left.
-  const Anatomy anatomy(mesh, times, progress, [&](const Anatomy& a) {
+  const auto meanwhile = [&](const Anatomy& a) {
     Box box;
     for (const Shell& shell : a.shells) box.extend(shell.box);
     resolved.emplace(options.profile, box.diagonal(), unit);
@@ -302,7 +302,8 @@ PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit un
     if (!needs_patches(options, sink)) return;
     patches =
         beside.time("patches", [&] { return patches_of(shape, a, *resolved, survey.tolerance); });
-  });
+  };
+  const Anatomy anatomy(mesh, times, progress, meanwhile, known);
   if (times != nullptr) times->add(beside);
   const ResolvedLimits& limits = *resolved;
   out->evidence = judge(anatomy);
@@ -461,11 +462,13 @@ Inspection merged(const Model& model, std::span<const PartInspectionPtr> parts,
 std::vector<PartInspectionPtr> inspect_parts(const Model& model,
                                              std::vector<PartInspectionPtr> known,
                                              const InspectOptions& options, StageTimes* times,
-                                             Progress* progress) {
+                                             Progress* progress,
+                                             std::span<const KnownMeshPtr> meshes) {
   struct Job {
     const Shape* shape;
     Intent intent;
     PartInspectionPtr found;
+    KnownMeshPtr mesh;
     StageTimes times;
   };
   std::vector<Job> jobs;
@@ -476,9 +479,13 @@ std::vector<PartInspectionPtr> inspect_parts(const Model& model,
     const Shape* shape = &inspected_shape(model.parts[p]).shape;
     const Intent intent = options.profile.intent_of(model.parts[p].name);
     const auto [at, is_new] = numbers.try_emplace({shape, intent}, jobs.size());
-    if (is_new) jobs.push_back({shape, intent, {}, {}});
+    if (is_new) jobs.push_back({shape, intent, {}, {}, {}});
     job_of[p] = at->second;
     if (known[p]) jobs[at->second].found = known[p];
+    if (!meshes.empty() && meshes[p] && &meshes[p]->mesh() == &shape->mesh &&
+        shape->mesh.points_are_distinct) {
+      jobs[at->second].mesh = meshes[p];
+    }
   }
   std::vector<std::size_t> left, sizes;
   for (std::size_t j = 0; j < jobs.size(); ++j) {
@@ -490,8 +497,8 @@ std::vector<PartInspectionPtr> inspect_parts(const Model& model,
   run_jobs(sizes, options.more_checks.empty() ? kSmallMesh : 0, "inspect", progress,
            [&](std::size_t i, Progress* told) {
              Job& job = jobs[left[i]];
-             job.found =
-                 inspect_shape(*job.shape, job.intent, model.unit, options, &job.times, told);
+             job.found = inspect_shape(*job.shape, job.intent, model.unit, options, &job.times,
+                                       told, job.mesh);
            });
   for (std::size_t p = 0; p < model.parts.size(); ++p) known[p] = jobs[job_of[p]].found;
   if (times != nullptr) {

@@ -26,6 +26,14 @@ void check(const Mesh& mesh, std::span<const TriangleId> triangles) {
   }
 }
 
+// Triangles between vertices that are there.
+Change with_triangles(const Mesh& mesh, std::span<const Triangle> triangles, const Budget& budget) {
+  const std::vector<PatchId> patches(mesh.patch_of.empty() ? 0 : triangles.size(), PatchId{0});
+  Change change = adding(mesh, {}, triangles, patches, budget);
+  change.done = triangles.size();
+  return change;
+}
+
 void append(Change& change, const Triangle& t, PatchId patch) {
   change.mesh.triangles.push_back(t);
   if (!change.mesh.patch_of.empty()) change.mesh.patch_of.push_back(patch);
@@ -74,14 +82,17 @@ Change add_triangle(const Mesh& mesh, const std::array<VertexId, 3>& corners,
   if (has_equal_corners({{corners[0], corners[1], corners[2]}})) {
     throw ArgumentError("add: a triangle needs three different vertices");
   }
-  Change change = unchanged(mesh, budget);
-  append(change, {{corners[0], corners[1], corners[2]}}, {0});
-  return change;
+  const Triangle added{{corners[0], corners[1], corners[2]}};
+  return with_triangles(mesh, std::span(&added, 1), budget);
 }
 
 Change bridge_edges(const Mesh& mesh, const std::array<VertexId, 2>& first,
                     const std::array<VertexId, 2>& second, const Budget& budget) {
-  const EdgeTable edges(mesh.triangles, mesh.points.size());
+  return bridge_edges(mesh, EdgeTable(mesh.triangles, mesh.points.size()), first, second, budget);
+}
+
+Change bridge_edges(const Mesh& mesh, const EdgeTable& edges, const std::array<VertexId, 2>& first,
+                    const std::array<VertexId, 2>& second, const Budget& budget) {
   // As a triangle that is added will run along the edge.
   const auto directed = [&](std::array<VertexId, 2> ends) {
     for (const VertexId v : ends) check(mesh, v);
@@ -97,17 +108,16 @@ Change bridge_edges(const Mesh& mesh, const std::array<VertexId, 2>& first,
   const auto [a, b] = directed(first);
   const auto [c, d] = directed(second);
   if (a == c || b == d) throw ArgumentError("bridge: the edges face the same way");
-  Change change = unchanged(mesh, budget);
   // The quad a, b, c, d along its shorter diagonal; edges that share a vertex need one triangle.
   if (b == c || a == d) {
-    append(change, b == c ? Triangle{{a, b, d}} : Triangle{{a, b, c}}, {0});
-    return change;
+    const Triangle one = b == c ? Triangle{{a, b, d}} : Triangle{{a, b, c}};
+    return with_triangles(mesh, std::span(&one, 1), budget);
   }
   const bool along_ac =
       (mesh.point(a) - mesh.point(c)).norm() <= (mesh.point(b) - mesh.point(d)).norm();
-  append(change, along_ac ? Triangle{{a, b, c}} : Triangle{{a, b, d}}, {0});
-  append(change, along_ac ? Triangle{{a, c, d}} : Triangle{{b, c, d}}, {0});
-  return change;
+  const Triangle two[] = {along_ac ? Triangle{{a, b, c}} : Triangle{{a, b, d}},
+                          along_ac ? Triangle{{a, c, d}} : Triangle{{b, c, d}}};
+  return with_triangles(mesh, two, budget);
 }
 
 namespace {

@@ -27,11 +27,33 @@ Change unchanged(const Mesh& mesh, const Budget& budget) {
   return change;
 }
 
+Change adding(const Mesh& mesh, std::span<const Point> points, std::span<const Triangle> triangles,
+              std::span<const PatchId> patches, const Budget& budget) {
+  Change change;
+  const std::size_t before = mesh.triangles.size();
+  Mesh& out = change.mesh;
+  out = mesh;
+  out.points.append(points);
+  out.triangles.append(triangles);
+  if (mesh.patch_of.empty() && !patches.empty()) out.patch_of.assign(before, PatchId{0});
+  out.patch_of.append(patches);
+  out.points_are_distinct = mesh.points_are_distinct && stay_distinct(mesh.points, points);
+  change.only_adds = true;
+  change.parent.reserve(out.triangles.size());
+  change.parent.resize(before);
+  for (std::uint32_t t = 0; t < before; ++t) change.parent[t] = {t};
+  change.parent.resize(out.triangles.size(), {kNoIndex});
+  change.spent.reserve(out.triangles.size());
+  change.spent.assign(budget.spent.begin(), budget.spent.end());
+  change.spent.resize(out.triangles.size(), 0.0);
+  change.vertex_now = unchanged_vertices(mesh);
+  return change;
+}
+
 std::uint32_t patch_count(const Mesh& mesh) {
   std::uint32_t count = 0;
-  for (const PatchId p : mesh.patch_of) {
-    if (p.value != kNoIndex) count = std::max(count, p.value + 1);
-  }
+  static_assert(kNoIndex + 1 == 0);
+  for (const PatchId p : mesh.patch_of) count = std::max(count, p.value + 1);
   return count;
 }
 
@@ -61,7 +83,7 @@ Change distinct_points(const Mesh& mesh, const Budget& budget) {
 void keep_points(Change& change, const std::vector<bool>& keep) {
   Mesh& mesh = change.mesh;
   std::vector<VertexId> now(keep.size(), VertexId{kNoIndex});
-  Array<Point> points;
+  SharedArray<Point> points;
   for (std::size_t v = 0; v < keep.size(); ++v) {
     if (!keep[v]) continue;
     now[v] = {static_cast<std::uint32_t>(points.size())};

@@ -86,11 +86,13 @@ struct Filler::Context {
   Context(const KnownMesh& m, double tolerance)
       : mesh(m.mesh()),
         edges(m.edges()),
-        scene{mesh, edges, m.stars(), tolerance, aguja::box_of(mesh).diagonal()} {}
+        known(m),
+        scene{mesh, edges, m.stars(), tolerance, m.box().diagonal()} {}
 
   std::unique_ptr<const KnownMesh> made_here;  // if it was made for this
   const Mesh& mesh;
   const EdgeTable& edges;
+  const KnownMesh& known;
   FillScene scene;
 
   [[nodiscard]] Point corner(const Fill& fill, VertexId v) const {
@@ -295,6 +297,25 @@ FillOutcome Filler::fill(const Opening& opening, const FillOptions& options) con
   return Refusal{RefusalReason::does_not_apply, place_of(c.mesh.points, opening), reasons};
 }
 
+namespace {
+
+// Pairs that new triangles are in, where their points are numbered on from those of the mesh.
+std::vector<TrianglePair> crossings_of_fill(const KnownMesh& known, std::span<const Point> points,
+                                            std::span<const Triangle> triangles) {
+  const Mesh& mesh = known.mesh();
+  if (stay_distinct(mesh.points, points)) return find_crossings_of_added(known, points, triangles);
+  // A new point may lie on one that is there: told by places.
+  Mesh with = mesh;
+  with.points_are_distinct = false;
+  with.points.insert(with.points.end(), points.begin(), points.end());
+  std::vector<bool> wanted(with.triangles.size());
+  with.triangles.insert(with.triangles.end(), triangles.begin(), triangles.end());
+  wanted.resize(with.triangles.size(), true);
+  return find_crossings_of(Welded(with), wanted);
+}
+
+}  // namespace
+
 std::vector<FillOutcome> Filler::try_all(const Opening& opening, const FillOptions& options) const {
   const Context& c = *context_;
   const Surroundings around(c.scene, opening);
@@ -302,14 +323,7 @@ std::vector<FillOutcome> Filler::try_all(const Opening& opening, const FillOptio
   for (const FillMethod method : kTried) {
     FillOutcome outcome = c.one(opening, around, method, options);
     if (auto* fill = std::get_if<Fill>(&outcome)) {
-      Mesh with = c.mesh;
-      with.points.insert(with.points.end(), fill->points.begin(), fill->points.end());
-      std::vector<bool> wanted(with.triangles.size());
-      with.triangles.insert(with.triangles.end(), fill->triangles.begin(), fill->triangles.end());
-      wanted.resize(with.triangles.size(), true);
-      with.points_are_distinct =
-          c.mesh.points_are_distinct && stay_distinct(c.mesh.points, fill->points);
-      fill->crossings = find_crossings_of(Welded(with), wanted).size();
+      fill->crossings = crossings_of_fill(c.known, fill->points, fill->triangles).size();
     }
     outcomes.push_back(std::move(outcome));
   }
@@ -320,55 +334,64 @@ std::vector<FillOutcome> Filler::try_all(const Opening& opening, const FillOptio
 
 namespace {
 
-// The mesh with some fills; `fill_of` by new triangle of the whole, kNoIndex for old ones.
-struct WithFills {
-  Mesh mesh;
-  std::vector<std::uint32_t> fill_of;
+// Some fills, as they are added to a mesh: their points and triangles are numbered on from its own.
+struct AddedFills {
+  std::vector<Point> points;
+  std::vector<Triangle> triangles;
+  std::vector<std::uint32_t> fill_of;  // by triangle
 };
 
-WithFills with_fills(const Mesh& mesh, std::span<const Fill* const> fills) {
-  WithFills out{mesh, std::vector<std::uint32_t>(mesh.triangles.size(), kNoIndex)};
-  std::uint32_t patch = patch_count(mesh);
-  if (mesh.patch_of.empty()) {
-    // What was there is one patch, what comes are others.
-    out.mesh.patch_of.assign(mesh.triangles.size(), PatchId{0});
-    patch = 1;
-  }
-  for (std::uint32_t f = 0; f < fills.size(); ++f, ++patch) {
+AddedFills added_fills(const Mesh& mesh, std::span<const Fill* const> fills) {
+  AddedFills out;
+  for (std::uint32_t f = 0; f < fills.size(); ++f) {
     if (fills[f] == nullptr) continue;
-    const auto shift = static_cast<std::uint32_t>(out.mesh.points.size() - mesh.points.size());
-    out.mesh.points.insert(out.mesh.points.end(), fills[f]->points.begin(), fills[f]->points.end());
+    const auto shift = static_cast<std::uint32_t>(out.points.size());
+    out.points.insert(out.points.end(), fills[f]->points.begin(), fills[f]->points.end());
     for (Triangle t : fills[f]->triangles) {
       for (VertexId& v : t.corner) {
         if (v.value >= mesh.points.size()) v.value += shift;
       }
-      out.mesh.triangles.push_back(t);
-      out.mesh.patch_of.push_back({patch});
+      out.triangles.push_back(t);
       out.fill_of.push_back(f);
     }
   }
-  const std::size_t count = mesh.points.size();
-  out.mesh.points_are_distinct =
-      mesh.points_are_distinct &&
-      stay_distinct(mesh.points, std::span<const Point>(out.mesh.points).subspan(count));
   return out;
 }
 
+using HarmOfFills = std::map<std::uint32_t, RefusalReason>;  // by fill
+
 // Edges of fills that have more than two uses then, with those that the mesh has.
-void find_third_triangles(const KnownMesh& known, const WithFills& with,
-                          std::map<std::uint32_t, RefusalReason>& harm) {
-  const std::size_t before = known.mesh().triangles.size();
+void find_third_triangles(const KnownMesh& known, const AddedFills& added, HarmOfFills& harm) {
+  const std::size_t points = known.mesh().points.size();
+  // A new point may lie on an old one: named by place where it does.
+  std::map<VertexId, VertexId> same;
+  if (!stay_distinct(known.mesh().points, added.points)) {
+    Mesh with;
+    with.points = known.mesh().points;
+    with.points.insert(with.points.end(), added.points.begin(), added.points.end());
+    const Welded welded(with);
+    std::vector<std::uint32_t> first(welded.points().size(), kNoIndex);
+    for (std::uint32_t v = 0; v < with.points.size(); ++v) {
+      std::uint32_t& own = first[welded.vertex({v}).value];
+      if (own == kNoIndex) own = v;
+      if (v >= points && own != v) same[{v}] = {own};
+    }
+  }
+  const auto named = [&](VertexId v) {
+    const auto at = same.find(v);
+    return at == same.end() ? v : at->second;
+  };
   std::map<std::pair<VertexId, VertexId>, std::vector<std::uint32_t>> uses;  // fills, by edge
-  for (std::size_t t = before; t < with.mesh.triangles.size(); ++t) {
-    const Triangle& own = with.mesh.triangles[t];
+  for (std::size_t t = 0; t < added.triangles.size(); ++t) {
+    const Triangle& own = added.triangles[t];
     for (std::size_t c = 0; c < 3; ++c) {
-      const VertexId a = own[c], b = own[(c + 1) % 3];
-      if (a != b) uses[std::minmax(a, b)].push_back(with.fill_of[t]);
+      const VertexId a = named(own[c]), b = named(own[(c + 1) % 3]);
+      if (a != b) uses[std::minmax(a, b)].push_back(added.fill_of[t]);
     }
   }
   for (const auto& [edge, fills] : uses) {
     std::size_t count = fills.size();
-    if (edge.second.value < known.mesh().points.size()) {
+    if (edge.second.value < points) {
       if (const auto e = known.edges().find(edge.first, edge.second)) {
         count += known.edges().use_count(*e);
       }
@@ -379,43 +402,30 @@ void find_third_triangles(const KnownMesh& known, const WithFills& with,
 }
 
 // Fills that would cross something, pinch it, or use an edge that another fill uses.
-std::map<std::uint32_t, RefusalReason> harmful(const KnownMesh& known,
-                                               std::span<const Fill* const> fills) {
-  std::map<std::uint32_t, RefusalReason> harm;
+HarmOfFills harmful(const KnownMesh& known, std::span<const Fill* const> fills) {
+  HarmOfFills harm;
   const Mesh& mesh = known.mesh();
-  const WithFills with = with_fills(mesh, fills);
-  std::vector<bool> wanted(with.fill_of.size());
-  for (std::size_t t = 0; t < wanted.size(); ++t) wanted[t] = with.fill_of[t] != kNoIndex;
-  const Welded welded(with.mesh);
-  if (with.mesh.points_are_distinct || !mesh.points_are_distinct) {
-    find_third_triangles(known, with, harm);
-  } else {
-    // A new point may lie on an old one: told by places.
-    const EdgeTable edges(welded.triangles(), welded.points().size());
-    for (const EdgeId e :
-         select_edges(edges, [&](EdgeId id) { return edges.is_nonmanifold(id); })) {
-      for (const EdgeUse use : edges.uses(e)) {
-        const std::uint32_t f = with.fill_of[use.triangle().value];
-        if (f != kNoIndex) harm.try_emplace(f, RefusalReason::third_triangle);
-      }
-    }
-  }
-  for (const TrianglePair& pair : find_crossings_of(welded, wanted)) {
+  const AddedFills added = added_fills(mesh, fills);
+  find_third_triangles(known, added, harm);
+  const auto fill_of = [&](TriangleId t) {
+    return t.value < mesh.triangles.size() ? kNoIndex
+                                           : added.fill_of[t.value - mesh.triangles.size()];
+  };
+  for (const TrianglePair& pair : crossings_of_fill(known, added.points, added.triangles)) {
     for (const TriangleId t : {pair.first, pair.second}) {
-      const std::uint32_t f = with.fill_of[t.value];
-      if (f != kNoIndex) harm.try_emplace(f, RefusalReason::crossing);
+      if (fill_of(t) != kNoIndex) harm.try_emplace(fill_of(t), RefusalReason::crossing);
     }
   }
   // The other side of a triangle that is there closes nothing.
-  for (std::uint32_t t = 0; t < wanted.size() && mesh.points_are_distinct; ++t) {
-    const Triangle& own = with.mesh.triangles[t];
-    if (!wanted[t] || std::max({own[0], own[1], own[2]}).value >= mesh.points.size()) continue;
+  for (std::size_t t = 0; t < added.triangles.size(); ++t) {
+    const Triangle& own = added.triangles[t];
+    if (std::max({own[0], own[1], own[2]}).value >= mesh.points.size()) continue;
     const auto e = known.edges().find(own[0], own[1]);
     if (!e) continue;
     for (const EdgeUse use : known.edges().uses(*e)) {
       const Triangle& there = mesh.triangle(use.triangle());
       if (there[0] == own[2] || there[1] == own[2] || there[2] == own[2]) {
-        harm.try_emplace(with.fill_of[t], RefusalReason::crossing);
+        harm.try_emplace(added.fill_of[t], RefusalReason::crossing);
       }
     }
   }
@@ -423,15 +433,17 @@ std::map<std::uint32_t, RefusalReason> harmful(const KnownMesh& known,
 }
 
 Change finish(const Mesh& mesh, std::span<const Fill* const> fills, const Budget& budget) {
-  Change change = unchanged(mesh, budget);
   std::vector<const Fill*> there;
   for (const Fill* f : fills) {
     if (f != nullptr) there.push_back(f);
   }
-  if (there.empty()) return change;
-  change.mesh = with_fills(mesh, there).mesh;
-  change.parent.resize(change.mesh.triangles.size(), {kNoIndex});
-  change.spent.resize(change.mesh.triangles.size(), 0.0);
+  if (there.empty()) return unchanged(mesh, budget);
+  const AddedFills added = added_fills(mesh, there);
+  // Without patches, what was there is one, and what comes are others.
+  const std::uint32_t first_patch = mesh.patch_of.empty() ? 1 : patch_count(mesh);
+  std::vector<PatchId> patches;
+  for (const std::uint32_t f : added.fill_of) patches.push_back({first_patch + f});
+  Change change = adding(mesh, added.points, added.triangles, patches, budget);
   change.done = there.size();
   for (const Fill* f : there) {
     change.new_patches.push_back(std::string(kFillPatch).append(slug(f->method)));

@@ -111,7 +111,7 @@ class FindingOpenings {
       own_ = std::make_shared<const KnownMesh>(changed_->mesh);
       known_ = own_.get();
     }
-    loops_ = find_loops(mesh().points, mesh().triangles, edges());
+    loops_ = find_loops(*known_);
     if (loops_.loops.size() <= kMostForIslands) {
       all_ = with_islands(mesh().points, loops_.loops, tolerance);
     } else {
@@ -140,7 +140,7 @@ class FindingOpenings {
   const Mesh& read_;
   Budget budget_;
   std::optional<Change> changed_;
-  std::shared_ptr<const KnownMesh> own_;
+  KnownMeshPtr own_;
   const KnownMesh* known_ = nullptr;
   Loops loops_;
   std::vector<Opening> all_;

@@ -23,8 +23,7 @@ std::optional<Change> divide_at_hanging_vertices(const KnownMesh& known, double 
                                                  const Budget& budget) {
   const Mesh& mesh = known.mesh();
   const EdgeTable& edges = known.edges();
-  const std::vector<EdgeId> naked =
-      select_edges(edges, [&](EdgeId e) { return edges.is_naked(e); });
+  const std::span<const EdgeId> naked = known.naked_edges();
   std::vector<VertexId> vertices;
   Array<FloatBox> boxes;
   for (const EdgeId e : naked) {

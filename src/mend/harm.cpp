@@ -36,6 +36,14 @@ struct Difference {
 Difference difference_of(const Mesh& before, const Change& change) {
   Difference d;
   d.is_new.resize(change.mesh.triangles.size());
+  if (change.only_adds) {
+    d.went.resize(before.triangles.size());
+    for (auto t = static_cast<std::uint32_t>(d.went.size()); t < d.is_new.size(); ++t) {
+      d.is_new[t] = true;
+      d.added.push_back({t});
+    }
+    return d;
+  }
   d.went.assign(before.triangles.size(), true);
   for (std::uint32_t t = 0; t < d.is_new.size(); ++t) {
     const TriangleId p = change.parent[t];
@@ -105,6 +113,14 @@ class TouchedEdges {
  private:
   // What is at the place of a vertex before is that vertex.
   void name_vertices(const Change& change, const Difference& d) {
+    if (change.only_adds) {
+      for (const TriangleId t : d.added) {
+        for (const VertexId v : change.mesh.triangle(t).corner) {
+          if (v.value < before_.mesh().points.size()) name_[v] = v;
+        }
+      }
+      return;
+    }
     std::vector<bool> asked(change.mesh.points.size());
     for (const auto* list : {&d.added, &d.turned}) {
       for (const TriangleId t : *list) {
@@ -154,6 +170,16 @@ std::size_t without_area(const Mesh& mesh, std::span<const TriangleId> triangles
   return count;
 }
 
+// Pairs that something new is in.
+std::size_t crossings_with(const KnownMesh& before, const Change& change, const Difference& d) {
+  if (d.added.empty()) return 0;
+  const Mesh &mesh = before.mesh(), &now = change.mesh;
+  if (!change.only_adds) return find_crossings_of(Welded(now), d.is_new).size();
+  return find_crossings_of_added(before, std::span(now.points).subspan(mesh.points.size()),
+                                 std::span(now.triangles).subspan(mesh.triangles.size()))
+      .size();
+}
+
 // Beyond this part of the triangles, edge tables of all cost less than maps of those touched.
 constexpr std::size_t kCountedFromPart = 16, kFewTouched = 10'000;
 
@@ -199,7 +225,7 @@ std::string harm_of(const KnownMesh& before, const Change& change) {
     compared.say(find_zero_area(old).size(), find_zero_area(now).size(), "triangles without area");
   }
   // Pairs that involve something new, against those that involved something that went.
-  const std::size_t crossing = d.added.empty() ? 0 : find_crossings_of(now, d.is_new).size();
+  const std::size_t crossing = crossings_with(before, change, d);
   if (crossing > 0) {
     compared.say(find_crossings_of(old, d.went).size(), crossing, "pairs that cross or touch");
   }

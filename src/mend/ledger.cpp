@@ -16,11 +16,12 @@ constexpr std::size_t kMostListedIds = 20;
 
 LedgerLine line_of(const Mesh& before, const Budget& budget, const Change& change) {
   LedgerLine line;
-  std::vector<bool> is_left(before.triangles.size());
+  std::vector<bool> is_left(before.triangles.size(), change.only_adds);
   std::vector<Point> left, there;
   Point sum = Point::Zero();
   std::size_t places = 0;
-  for (std::uint32_t t = 0; t < change.mesh.triangles.size(); ++t) {
+  const std::size_t first = change.only_adds ? before.triangles.size() : 0;
+  for (auto t = static_cast<std::uint32_t>(first); t < change.mesh.triangles.size(); ++t) {
     const TriangleId p = change.parent[t];
     const Triangle& now = change.mesh.triangles[t];
     const TriangleCorners corners = {change.mesh.point(now[0]), change.mesh.point(now[1]),
@@ -49,7 +50,7 @@ LedgerLine line_of(const Mesh& before, const Budget& budget, const Change& chang
     ++places;
   }
   const std::set<TriangleId> dropped(change.dropped.begin(), change.dropped.end());
-  for (std::uint32_t t = 0; t < before.triangles.size(); ++t) {
+  for (std::uint32_t t = 0; t < before.triangles.size() && !change.only_adds; ++t) {
     if (is_left[t]) continue;
     ++line.triangles_removed;
     const Triangle& old = before.triangles[t];

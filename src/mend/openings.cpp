@@ -18,9 +18,9 @@ struct RimSide {
 class LoopFinder {
  public:
   LoopFinder(std::span<const Point> points, std::span<const Triangle> triangles,
-             const EdgeTable& edges)
+             const EdgeTable& edges, std::span<const EdgeId> naked)
       : points_(points), triangles_(triangles) {
-    for (const EdgeId e : select_edges(edges, [&](EdgeId id) { return edges.is_naked(id); })) {
+    for (const EdgeId e : naked) {
       const EdgeUse use = edges.uses(e)[0];
       const Triangle& t = triangles[use.triangle().value];
       sides_.push_back({t[(use.corner() + 1) % 3], t[use.corner()], use.triangle()});
@@ -156,7 +156,13 @@ bool is_inside(std::span<const Point> points, const Loop& loop, const Vector& no
 
 Loops find_loops(std::span<const Point> points, std::span<const Triangle> triangles,
                  const EdgeTable& edges) {
-  return LoopFinder(points, triangles, edges).run();
+  const auto naked = select_edges(edges, [&](EdgeId e) { return edges.is_naked(e); });
+  return LoopFinder(points, triangles, edges, naked).run();
+}
+
+Loops find_loops(const KnownMesh& mesh) {
+  return LoopFinder(mesh.mesh().points, mesh.mesh().triangles, mesh.edges(), mesh.naked_edges())
+      .run();
 }
 
 Vector area_vector(std::span<const Point> points, const Loop& loop) {

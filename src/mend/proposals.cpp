@@ -184,13 +184,13 @@ class Proposer {
 
   // What fills ask of a part, made once for all of its openings.
   struct FillView {
-    FillView(std::shared_ptr<const KnownMesh> mesh, double tolerance)
+    FillView(KnownMeshPtr mesh, double tolerance)
         : read(std::move(mesh)),
           openings(*read, tolerance, {tolerance}),
           filler(openings.known(), tolerance) {}
     FillView(const Mesh& mesh, double tolerance)
         : openings(mesh, tolerance, {tolerance}), filler(openings.known(), tolerance) {}
-    std::shared_ptr<const KnownMesh> read;
+    KnownMeshPtr read;
     // What speaks against closing this one by a cap unasked; all of the part are judged together.
     [[nodiscard]] RimVerdict doubt_of(const Opening& opening, double tolerance) {
       if (!verdicts) {

@@ -64,7 +64,7 @@ class GroupOfFills {
     std::optional<Change> distinct;
     if (!read.points_are_distinct) distinct = distinct_points(read, budget);
     const Mesh& mesh = distinct ? distinct->mesh : read;
-    const std::shared_ptr<const KnownMesh> known =
+    const KnownMeshPtr known =
         distinct ? std::make_shared<const KnownMesh>(mesh) : known_mesh(state_, part);
     const FindingOpenings openings(*known, options_.tolerance, budget);
     std::vector<FillWish> wishes;

@@ -117,7 +117,7 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
       welded = distinct_points(part.mesh(), budget);
     }
     const Mesh& mesh = welded ? welded->mesh : part.mesh();
-    const std::shared_ptr<const KnownMesh> known =
+    const KnownMeshPtr known =
         welded ? std::make_shared<const KnownMesh>(mesh) : known_mesh(state, target.part);
     const auto run = [&] {
       return remedy.run({mesh, *known, target, read, options.tolerance, budget,

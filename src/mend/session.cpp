@@ -105,7 +105,9 @@ const Inspection& MendSession::inspect() {
   Watch watch(*this);
   InspectOptions options = options_for_mending(options_.profile, tolerance_.value);
   options.more_checks = options_.more_checks;
-  node.parts = inspect_parts(node.state.model, node.parts, options, nullptr, &watch);
+  keep_known(node.state);
+  node.parts =
+      inspect_parts(node.state.model, node.parts, options, nullptr, &watch, node.state.known);
   node.inspection = std::make_shared<const Inspection>(
       merged(node.state.model, node.parts, options, nullptr, &watch));
   node.carried.clear();
@@ -151,8 +153,7 @@ StepReport MendSession::push(StepResult result, std::vector<Step> steps) {
       Node{std::move(result.state), std::move(steps), std::move(result.lines), {}, {}, {}});
   node->changes = std::move(result.parts);
   // What the next step has no use for is made anew if one comes back.
-  const std::set<std::shared_ptr<const KnownMesh>> kept(node->state.known.begin(),
-                                                        node->state.known.end());
+  const std::set<KnownMeshPtr> kept(node->state.known.begin(), node->state.known.end());
   for (auto& known : before.state.known) {
     if (!kept.contains(known)) known = nullptr;
   }

@@ -20,7 +20,7 @@ MendState::MendState(Model read) : model(std::move(read)) {
   known.resize(model.parts.size());
 }
 
-std::shared_ptr<const KnownMesh> known_mesh(const MendState& state, std::size_t part) {
+KnownMeshPtr known_mesh(const MendState& state, std::size_t part) {
   if (state.known[part]) return state.known[part];
   // The copy holds the shape.
   const auto owner = std::make_shared<const Part>(state.model.parts[part]);
@@ -73,6 +73,9 @@ class PartsBefore {
 
 // Surface that no part after has any more, added to what was given up before.
 Mesh removed_of(const PartsBefore& before, std::span<const PartOutcome> outcomes) {
+  if (before.count() == 1 && outcomes.size() == 1 && outcomes[0].change.only_adds) {
+    return before.trace(0).removed;
+  }
   std::vector<bool> goes(before.triangle_count(), outcomes.empty());
   // Triangles with two equal corners have no area to give up, but go all the same.
   for (std::size_t i = 0; i < before.count(); ++i) {
@@ -135,7 +138,7 @@ Shape shape_of(const PartsBefore& before, const std::string& name, Change& chang
       shape.patch_colours.insert(shape.patch_colours.end(), part.patch_colours().begin(),
                                  part.patch_colours().end());
     }
-    count += patch_count(*part.shape());
+    if (before.count() > 1) count += patch_count(*part.shape());
   }
   if (!change.new_patches.empty()) {
     // What had no patches is one of them now.
@@ -203,8 +206,13 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
   for (PartOutcome& o : outcomes) {
     const bool is_gone = o.change.mesh.triangles.empty() && had_triangles;
     PartTrace trace;
-    for (const TriangleId p : o.change.parent) {
-      trace.added.push_back(p.value == kNoIndex || before.was_added(p));
+    if (before.count() == 1 && o.change.only_adds) {
+      trace.added = before.trace(0).added;
+      trace.added.resize(o.change.parent.size(), true);
+    } else {
+      for (const TriangleId p : o.change.parent) {
+        trace.added.push_back(p.value == kNoIndex || before.was_added(p));
+      }
     }
     trace.spent = std::move(o.change.spent);
     Shape shape = shape_of(before, o.name, o.change, fills);
@@ -227,13 +235,18 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
     state.gone.push_back(std::make_shared<const PartTrace>(std::move(last)));
   }
   out.fate = fate_of(parts.size(), made.size());
+  KnownMeshPtr known;
+  if (parts.size() == 1 && made.size() == 1 && out.maps[0].only_adds && state.known[parts[0]]) {
+    const auto owner = std::make_shared<const Part>(made[0]);
+    known = std::make_shared<const KnownMesh>(owner->mesh(), owner, *state.known[parts[0]]);
+  }
   const auto at = static_cast<std::ptrdiff_t>(parts.empty() ? state.model.parts.size() : parts[0]);
   for (auto p = parts.rbegin(); p != parts.rend(); ++p) {
     state.model.parts.erase(state.model.parts.begin() + static_cast<std::ptrdiff_t>(*p));
     state.traces.erase(state.traces.begin() + static_cast<std::ptrdiff_t>(*p));
     state.known.erase(state.known.begin() + static_cast<std::ptrdiff_t>(*p));
   }
-  state.known.insert(state.known.begin() + at, made.size(), nullptr);
+  state.known.insert(state.known.begin() + at, made.size(), known);
   state.model.parts.insert(state.model.parts.begin() + at, std::make_move_iterator(made.begin()),
                            std::make_move_iterator(made.end()));
   std::vector<std::shared_ptr<const PartTrace>> shared;

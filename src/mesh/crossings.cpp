@@ -456,7 +456,8 @@ std::optional<Copies> many_copies(const Welded& mesh) {
   return copies;
 }
 
-SomeCrossings crossings_of_all(const Welded& mesh, std::size_t most, Progress* progress) {
+SomeCrossings crossings_of_all(const Welded& mesh, std::size_t most, Progress* progress,
+                               std::optional<BoxTree>* tree) {
   if (mesh.triangles().empty()) return {};
   Crowds crowds(mesh);
   std::vector<Search> searches;
@@ -512,14 +513,16 @@ SomeCrossings crossings_of_all(const Welded& mesh, std::size_t most, Progress* p
   }
   if (shared.stopped()) throw Cancelled();
   lists.resize(done);
+  if (tree != nullptr && crowds.crowd_of().empty()) *tree = std::move(searches[0].tree);
   return {merged(std::move(lists)), are_all};
 }
 
 }  // namespace
 
-SomeCrossings find_crossings_up_to(const Welded& mesh, std::size_t most, Progress* progress) {
+SomeCrossings find_crossings_up_to(const Welded& mesh, std::size_t most, Progress* progress,
+                                   std::optional<BoxTree>* tree) {
   const auto copies = many_copies(mesh);
-  if (!copies) return crossings_of_all(mesh, most, progress);
+  if (!copies) return crossings_of_all(mesh, most, progress, tree);
   Mesh one_of_each;
   for (const Point& p : mesh.points()) one_of_each.points.push_back(p);
   for (const std::uint32_t t : copies->first) one_of_each.triangles.push_back(mesh.triangle({t}));
@@ -530,7 +533,7 @@ SomeCrossings find_crossings_up_to(const Welded& mesh, std::size_t most, Progres
     return list;
   };
   const Welded welded(one_of_each);
-  const SomeCrossings found = crossings_of_all(welded, most, progress);
+  const SomeCrossings found = crossings_of_all(welded, most, progress, nullptr);
   SomeCrossings all{{}, found.are_all};
   for (const TrianglePair& pair : found.pairs) {
     for (const std::uint32_t a : with_copies(pair.first.value)) {

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <atomic>
+#include <functional>
+#include <tuple>
 #include <vector>
 
 #include "aguja/base/error.h"
@@ -45,12 +47,13 @@ std::size_t count_runs(const Side* begin, const Side* end) {
   return runs;
 }
 
+void check_count(std::size_t triangles) {
+  if (triangles <= kMostTriangles) return;
+  throw ArgumentError("edge table: " + std::to_string(triangles) + " triangles are more than the " +
+                      std::to_string(kMostTriangles) + " that it holds");
+}
+
 void check(std::span<const Triangle> triangles, std::size_t vertex_count) {
-  if (triangles.size() > kMostTriangles) {
-    throw ArgumentError("edge table: " + std::to_string(triangles.size()) +
-                        " triangles are more than the " + std::to_string(kMostTriangles) +
-                        " that it holds");
-  }
   std::atomic<bool> inside = true;
   parallel_ranges(triangles.size(), std::size_t{1} << 16, [&](Range r) {
     std::uint32_t largest = 0;
@@ -65,6 +68,7 @@ void check(std::span<const Triangle> triangles, std::size_t vertex_count) {
 }  // namespace
 
 EdgeTable::EdgeTable(std::span<const Triangle> triangles, std::size_t vertex_count) {
+  check_count(triangles.size());
   check(triangles, vertex_count);
 
   // Every thread owns a range of low vertices: nobody needs locks. Sorting each vertex's few sides
@@ -144,6 +148,123 @@ EdgeTable::EdgeTable(std::span<const Triangle> triangles, std::size_t vertex_cou
       }
     }
   });
+}
+
+namespace {
+
+struct AddedUse {
+  Edge edge;
+  EdgeUse use;
+  [[nodiscard]] auto key() const { return std::tuple(edge.low, edge.high, use); }
+};
+
+std::vector<AddedUse> uses_from(std::span<const Triangle> triangles, std::size_t first_new) {
+  std::vector<AddedUse> uses;
+  for (auto t = static_cast<std::uint32_t>(first_new); t < triangles.size(); ++t) {
+    const Triangle& own = triangles[t];
+    if (has_equal_corners(own)) continue;
+    for (unsigned c = 0; c < 3; ++c) {
+      const VertexId from = own[c], to = own[(c + 1) % 3];
+      uses.push_back({{std::min(from, to), std::max(from, to)}, EdgeUse({t}, c, from < to)});
+    }
+  }
+  std::sort(uses.begin(), uses.end(),
+            [](const AddedUse& a, const AddedUse& b) { return a.key() < b.key(); });
+  return uses;
+}
+
+// New uses of one edge, which lies before, or is, one that was there.
+struct AddedEdge {
+  std::size_t before;
+  bool is_there;
+  std::span<const AddedUse> uses;
+};
+
+}  // namespace
+
+EdgeTable::EdgeTable(const EdgeTable& before, std::span<const Triangle> triangles,
+                     std::size_t first_new, std::size_t vertex_count) {
+  check_count(triangles.size());
+  check(triangles.subspan(first_new), vertex_count);
+  const std::size_t old_vertices = before.first_edge_.size() - 1;
+  const std::vector<AddedUse> added = uses_from(triangles, first_new);
+  std::vector<AddedEdge> list;
+  std::size_t new_edges = 0;
+  for (auto at = added.begin(); at != added.end();) {
+    const Edge edge = at->edge;
+    const auto end =
+        std::find_if(at, added.end(), [&](const AddedUse& u) { return !(u.edge == edge); });
+    AddedEdge own{before.size(), false, {at, end}};
+    if (edge.low.value < old_vertices) {
+      const auto first = before.edges_.begin() + before.first_edge_[edge.low.value];
+      const auto last = before.edges_.begin() + before.first_edge_[edge.low.value + 1];
+      const auto there = std::lower_bound(first, last, edge.high,
+                                          [](const Edge& e, VertexId v) { return e.high < v; });
+      own.before = static_cast<std::size_t>(there - before.edges_.begin());
+      own.is_there = there != last && there->high == edge.high;
+    }
+    new_edges += static_cast<std::size_t>(!own.is_there);
+    list.push_back(own);
+    at = end;
+  }
+  edges_.resize(before.size() + new_edges);
+  first_use_.resize(edges_.size() + 1);
+  first_edge_.resize(vertex_count + 1);
+  uses_.resize(before.uses_.size() + added.size());
+  // Between places where something comes in, all is as it was, moved on.
+  const auto fill_edges = [&] {
+    auto out = edges_.begin();
+    std::size_t from = 0;
+    for (const AddedEdge& a : list) {
+      if (a.is_there) continue;
+      out = std::copy(before.edges_.begin() + static_cast<std::ptrdiff_t>(from),
+                      before.edges_.begin() + static_cast<std::ptrdiff_t>(a.before), out);
+      *out++ = a.uses[0].edge;
+      from = a.before;
+    }
+    std::copy(before.edges_.begin() + static_cast<std::ptrdiff_t>(from), before.edges_.end(), out);
+  };
+  const auto fill_first_uses = [&] {
+    std::size_t out = 0, from = 0;
+    std::uint32_t shift = 0;
+    const auto copy_to = [&](std::size_t end) {
+      for (; from < end; ++from) first_use_[out++] = before.first_use_[from] + shift;
+    };
+    for (const AddedEdge& a : list) {
+      copy_to(a.before + (a.is_there ? 1 : 0));
+      if (!a.is_there) first_use_[out++] = before.first_use_[a.before] + shift;
+      shift += static_cast<std::uint32_t>(a.uses.size());
+    }
+    copy_to(before.first_use_.size());
+  };
+  const auto fill_uses = [&] {
+    auto out = uses_.begin();
+    std::size_t from = 0;
+    for (const AddedEdge& a : list) {
+      // New triangles have higher numbers than those that were there.
+      const std::size_t end = before.first_use_[a.before + (a.is_there ? 1 : 0)];
+      out = std::copy(before.uses_.begin() + static_cast<std::ptrdiff_t>(from),
+                      before.uses_.begin() + static_cast<std::ptrdiff_t>(end), out);
+      for (const AddedUse& u : a.uses) *out++ = u.use;
+      from = end;
+    }
+    std::copy(before.uses_.begin() + static_cast<std::ptrdiff_t>(from), before.uses_.end(), out);
+  };
+  const auto fill_first_edges = [&] {
+    std::size_t v = 0;
+    std::uint32_t shift = 0;
+    const auto copy_to = [&](std::size_t end) {
+      for (; v < end; ++v) first_edge_[v] = before.first_edge_[std::min(v, old_vertices)] + shift;
+    };
+    for (const AddedEdge& a : list) {
+      if (a.is_there) continue;
+      copy_to(a.uses[0].edge.low.value + std::size_t{1});
+      ++shift;
+    }
+    copy_to(vertex_count + 1);
+  };
+  const std::function<void()> tasks[] = {fill_edges, fill_uses, fill_first_uses, fill_first_edges};
+  parallel_tasks(std::size(tasks), [&](std::size_t i) { tasks[i](); });
 }
 
 std::optional<EdgeId> EdgeTable::find(VertexId a, VertexId b) const {

@@ -125,6 +125,42 @@ VertexStars::VertexStars(std::span<const Triangle> triangles, std::size_t vertex
   });
 }
 
+VertexStars::VertexStars(const VertexStars& before, std::span<const Triangle> triangles,
+                         std::size_t first_new, std::size_t vertex_count)
+    : end_(vertex_count) {
+  std::vector<std::pair<VertexId, TriangleId>> added;
+  for (auto t = static_cast<std::uint32_t>(first_new); t < triangles.size(); ++t) {
+    if (has_equal_corners(triangles[t])) continue;
+    for (const VertexId v : triangles[t].corner) added.emplace_back(v, TriangleId{t});
+  }
+  std::sort(added.begin(), added.end());
+  triangles_.resize(before.triangles_.size() + added.size());
+  const auto end_before = [&](std::size_t v) -> std::uint32_t {
+    return before.end_.empty() ? 0 : before.end_[std::min(v, before.end_.size() - 1)];
+  };
+  const auto fill_ends = [&] {
+    std::size_t v = 0;
+    std::uint32_t shift = 0;
+    for (const auto& [vertex, triangle] : added) {
+      for (; v < vertex.value; ++v) end_[v] = end_before(v) + shift;
+      ++shift;
+    }
+    for (; v < vertex_count; ++v) end_[v] = end_before(v) + shift;
+  };
+  const auto fill_triangles = [&] {
+    auto out = triangles_.begin();
+    std::ptrdiff_t from = 0;
+    for (const auto& [vertex, triangle] : added) {
+      const auto end = static_cast<std::ptrdiff_t>(end_before(vertex.value));
+      out = std::copy(before.triangles_.begin() + from, before.triangles_.begin() + end, out);
+      *out++ = triangle;
+      from = end;
+    }
+    std::copy(before.triangles_.begin() + from, before.triangles_.end(), out);
+  };
+  parallel_tasks(2, [&](std::size_t i) { i == 0 ? fill_ends() : fill_triangles(); });
+}
+
 std::vector<PinchedVertex> find_pinched_vertices(std::span<const Triangle> triangles,
                                                  const VertexStars& stars) {
   return parallel_collect<PinchedVertex>(

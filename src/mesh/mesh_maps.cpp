@@ -24,7 +24,9 @@ std::vector<TriangleId> parents_of(const MeshMaps& maps, TriangleId triangle) {
 }
 
 ChildrenOf::ChildrenOf(const MeshMaps& maps, std::size_t triangles_before)
-    : first_(triangles_before + 1) {
+    : only_adds_(maps.only_adds) {
+  if (only_adds_) return;
+  first_.resize(triangles_before + 1);
   const auto for_each = [&](const auto& visit) {
     auto further = maps.further_parents.begin();
     for (std::uint32_t t = 0; t < maps.parent.size(); ++t) {
@@ -43,6 +45,7 @@ ChildrenOf::ChildrenOf(const MeshMaps& maps, std::size_t triangles_before)
 
 MeshMaps composed_maps(const MeshMaps& first, const MeshMaps& second) {
   MeshMaps out;
+  out.only_adds = first.only_adds && second.only_adds;
   out.parent = second.parent;
   for (TriangleId& p : out.parent) {
     if (p.value != kNoIndex) p = first.parent[p.value];

@@ -60,7 +60,7 @@ bool PointIndexer::has_negative_zero() const {
                      [](const Partition& p) { return p.negative_zero; });
 }
 
-Array<Point> PointIndexer::finish(std::span<VertexId> provisional) {
+SharedArray<Point> PointIndexer::finish(std::span<VertexId> provisional) {
   if (partitions_.size() == 1) return std::move(partitions_[0].points);
 
   const std::size_t count = partitions_.size();
@@ -76,7 +76,7 @@ Array<Point> PointIndexer::finish(std::span<VertexId> provisional) {
   }
 
   // Merge the partitions' points by first appearance, in pieces of the range of corners.
-  Array<Point> points(total);
+  SharedArray<Point> points(total);
   const std::size_t pieces = total < 4096 ? 1 : 4 * thread_count();
   parallel_tasks(pieces, [&](std::size_t piece) {
     const Range corners = piece_of(corners_, pieces, piece);

@@ -159,7 +159,7 @@ class PolygonDivider {
 
 }  // namespace
 
-void append_fan(Array<Triangle>& triangles, std::span<const VertexId> corners) {
+void append_fan(SharedArray<Triangle>& triangles, std::span<const VertexId> corners) {
   for (std::size_t i = 2; i < corners.size(); ++i) {
     triangles.push_back({{corners[0], corners[i - 1], corners[i]}});
   }

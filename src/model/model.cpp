@@ -91,7 +91,7 @@ void append_part(Shape& body, const Part& part) {
   const auto base = static_cast<std::uint32_t>(mesh.points.size());
   const auto patch_base = static_cast<std::uint32_t>(body.patch_names.size());
   const std::uint32_t patches = patch_count(own);
-  append_all(mesh.points, own.mesh.points);
+  mesh.points.append(own.mesh.points);
   for (const Triangle& t : own.mesh.triangles) {
     mesh.triangles.push_back({{{t[0].value + base}, {t[1].value + base}, {t[2].value + base}}});
   }

@@ -48,6 +48,7 @@ Shape placed(const Shape& shape, const Placement& at) {
   }
   Shape out = shape;
   std::atomic<bool> finite = true;
+  out.mesh.points.own();
   parallel_ranges(out.mesh.points.size(), kPointsATask, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) {
       out.mesh.points[i] = at(out.mesh.points[i]);
@@ -60,6 +61,7 @@ Shape placed(const Shape& shape, const Placement& at) {
   out.facets.normals.clear();
   for (SurfaceOrigin& origin : out.surfaces) origin.placement = at * origin.placement;
   if (!at.mirrors()) return out;
+  out.mesh.triangles.own();
   parallel_ranges(out.mesh.triangles.size(), kPointsATask, [&](Range r) {
     for (std::size_t t = r.begin; t < r.end; ++t) {
       std::swap(out.mesh.triangles[t][1], out.mesh.triangles[t][2]);

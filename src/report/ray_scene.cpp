@@ -230,8 +230,9 @@ RayScene::RayScene(const Model& model, std::span<const Patches> patches)
         *place++ = static_cast<float>(point[axis] - k.origin[axis]);
       }
     }
-    const std::span<const PatchId> own =
-        patches.empty() ? std::span<const PatchId>(mesh.patch_of) : patches[p].patch_of;
+    const std::span<const PatchId> own = patches.empty()
+                                             ? std::span<const PatchId>(mesh.patch_of)
+                                             : std::span<const PatchId>(patches[p].patch_of);
     std::uint32_t most = 0;
     for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
       for (const VertexId v : mesh.triangles[t].corner) *corner++ = base + v.value;

@@ -29,8 +29,9 @@ Scene scene_of(const Model& model, std::span<const Patches> patches) {
   std::uint32_t patches_before = 0;
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     const Part& part = model.parts[p];
-    const std::span<const PatchId> patch_of =
-        patches.empty() ? std::span<const PatchId>(part.mesh().patch_of) : patches[p].patch_of;
+    const std::span<const PatchId> patch_of = patches.empty()
+                                                  ? std::span<const PatchId>(part.mesh().patch_of)
+                                                  : std::span<const PatchId>(patches[p].patch_of);
     const auto patch = [&](std::size_t t) { return patch_of.empty() ? 0 : patch_of[t].value; };
     std::uint32_t most = 0;
     const Welded welded(part.mesh());

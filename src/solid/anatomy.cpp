@@ -1,5 +1,6 @@
 #include "aguja/solid/anatomy.h"
 
+#include <optional>
 #include <utility>
 
 #include "base/parallel_algorithms.h"
@@ -12,7 +13,7 @@ class Stages {
   Stages(StageTimes* times, Progress* progress) : times_(times), progress_(progress) {}
 
   template <class Work>
-  auto run(std::string_view stage, const Work& work) {
+  decltype(auto) run(std::string_view stage, const Work& work) {
     advance(progress_, stage, 0.0);
     return timed(times_, stage, work);
   }
@@ -22,17 +23,25 @@ class Stages {
   Progress* progress_;
 };
 
+std::shared_ptr<const EdgeTable> edges_of(const Welded& mesh, const KnownMeshPtr& known) {
+  if (known) return {known, &known->edges()};
+  return std::make_shared<const EdgeTable>(mesh.triangles(), mesh.points().size());
+}
+
 struct Fans {
   std::vector<PinchedVertex> pinched;
   std::vector<Shell> shells;
 };
 
-// The stars are needed twice and large: they live only in here.
+// The stars are needed twice and large: unless somebody keeps them, they live only in here.
 Fans examine_fans(const Welded& mesh, const EdgeTable& edges, const Components& components,
-                  Stages stages) {
+                  const KnownMeshPtr& known, Stages stages) {
   Fans fans;
-  const VertexStars stars =
-      stages.run("fans", [&] { return VertexStars(mesh.triangles(), mesh.points().size()); });
+  std::optional<VertexStars> own;
+  const VertexStars& stars = stages.run("fans", [&]() -> const VertexStars& {
+    if (known) return known->stars();
+    return own.emplace(mesh.triangles(), mesh.points().size());
+  });
   fans.pinched = stages.run("fans", [&] { return find_pinched_vertices(mesh.triangles(), stars); });
   fans.shells = stages.run(
       "shells", [&] { return find_shells(mesh, edges, components, stars, fans.pinched); });
@@ -63,12 +72,11 @@ Counts& Counts::operator+=(const Counts& other) {
 }
 
 Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress,
-                 const std::function<void(const Anatomy&)>& meanwhile)
+                 const std::function<void(const Anatomy&)>& meanwhile, const KnownMeshPtr& known)
     : mesh(m),
       welded(Stages(times, progress).run("weld", [&] { return Welded(m); })),
-      edges(
-          Stages(times, progress)
-              .run("edges", [&] { return EdgeTable(welded.triangles(), welded.points().size()); })),
+      kept_edges(Stages(times, progress).run("edges", [&] { return edges_of(welded, known); })),
+      edges(*kept_edges),
       edge_counts(Stages(times, progress).run("edges", [&] { return count_edges(edges); })),
       components(
           Stages(times, progress)
@@ -78,12 +86,13 @@ Anatomy::Anatomy(const Mesh& m, StageTimes* times, Progress* progress,
       duplicates(Stages(times, progress).run("duplicates", [&] {
         return find_duplicates(welded.triangles(), edges);
       })) {
-  Fans fans = examine_fans(welded, edges, components, Stages(times, progress));
+  Fans fans = examine_fans(welded, edges, components, known, Stages(times, progress));
   pinched = std::move(fans.pinched);
   shells = std::move(fans.shells);
   const auto find = [&] {
     SomeCrossings found = Stages(times, progress).run("crossings", [&] {
-      return find_crossings_up_to(welded, kMostCrossings, progress);
+      return known ? known->crossings(progress)
+                   : find_crossings_up_to(welded, kMostCrossings, progress);
     });
     crossings = std::move(found.pairs);
     crossings_are_all = found.are_all;

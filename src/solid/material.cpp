@@ -680,7 +680,7 @@ class Finder {
   std::span<const Triangle> triangles_;
   const EdgeTable* edges_;
   const Rims* rims_;
-  Array<Triangle> own_triangles_;
+  SharedArray<Triangle> own_triangles_;
   std::optional<EdgeTable> own_edges_;
   std::optional<Rims> own_rims_;
   Components regions_;

@@ -590,7 +590,7 @@ class Tessellator {
       for (const VertexId v : t.corner) used[v.value] = true;
     }
     std::vector<std::uint32_t> number(used.size());
-    Array<Point> points;
+    SharedArray<Point> points;
     for (std::size_t v = 0; v < used.size(); ++v) {
       number[v] = static_cast<std::uint32_t>(points.size());
       if (used[v]) points.push_back(mesh.points[v]);

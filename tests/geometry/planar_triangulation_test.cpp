@@ -25,6 +25,9 @@ struct Case {
   std::vector<PlanarEdge> constraints;
 };
 
+// By flips or by division, every second one.
+std::size_t divided_from(std::uint64_t seed) { return seed % 2 == 0 ? 0 : kDividedFrom; }
+
 // Grids (every circle holds four points, everything is collinear), nudged grids, random points;
 // copies of points; constraints between any two.
 Case random_case(std::uint64_t seed) {
@@ -93,7 +96,7 @@ TEST(PlanarTriangulation, CoversTheHullWithUprightTriangles) {
   std::size_t triangles = 0;
   for (std::uint64_t seed = 1; seed <= 3000; ++seed) {
     const Case c = random_case(seed);
-    const PlanarTriangulation t = triangulate(c.points, c.constraints);
+    const PlanarTriangulation t = triangulate(c.points, c.constraints, divided_from(seed));
     double area = 0;
     for (const auto& f : t.triangles) {
       ASSERT_GT(turn(c.points[f[0]], c.points[f[1]], c.points[f[2]]), 0) << "seed " << seed;
@@ -111,7 +114,7 @@ TEST(PlanarTriangulation, CoversTheHullWithUprightTriangles) {
 TEST(PlanarTriangulation, UsesEveryPointOnce) {
   for (std::uint64_t seed = 1; seed <= 500; ++seed) {
     const Case c = random_case(seed);
-    const PlanarTriangulation t = triangulate(c.points);
+    const PlanarTriangulation t = triangulate(c.points, {}, divided_from(seed));
     if (t.triangles.empty()) continue;
     std::set<std::pair<double, double>> places, used;
     std::set<std::uint32_t> ids;
@@ -131,7 +134,7 @@ TEST(PlanarTriangulation, IsDelaunayButForConstraints) {
   std::size_t tested = 0;
   for (std::uint64_t seed = 1; seed <= 2000; ++seed) {
     const Case c = random_case(seed);
-    const PlanarTriangulation t = triangulate(c.points, c.constraints);
+    const PlanarTriangulation t = triangulate(c.points, c.constraints, divided_from(seed));
     const std::set<PlanarEdge> fixed(t.constrained.begin(), t.constrained.end());
     for (const auto& [edge, corners] : edges_of(t)) {
       if (corners.size() != 2 || fixed.contains(edge)) continue;
@@ -179,7 +182,7 @@ TEST(PlanarTriangulation, HoldsEveryConstraintThatCrossesNoEarlierOne) {
   for (std::uint64_t seed = 1; seed <= 3000; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
     const Case c = random_case(seed);
-    const PlanarTriangulation t = triangulate(c.points, c.constraints);
+    const PlanarTriangulation t = triangulate(c.points, c.constraints, divided_from(seed));
     if (t.triangles.empty()) continue;
     const std::set<PlanarEdge> fixed(t.constrained.begin(), t.constrained.end());
     const EdgeMap edges = edges_of(t);
@@ -216,7 +219,9 @@ TEST(PlanarTriangulation, HoldsEveryConstraintThatCrossesNoEarlierOne) {
 TEST(PlanarTriangulation, OfALineIsEmpty) {
   const std::vector<PlanarPoint> line = {{0, 0}, {1, 1}, {2, 2}, {3, 3}};
   EXPECT_TRUE(triangulate(line).triangles.empty());
+  EXPECT_TRUE(triangulate(line, {}, 0).triangles.empty());
   EXPECT_TRUE(triangulate({}).triangles.empty());
+  EXPECT_TRUE(triangulate({}, {}, 0).triangles.empty());
   EXPECT_THROW(static_cast<void>(triangulate(line, std::vector<PlanarEdge>{{0, 4}})),
                ArgumentError);
 }

@@ -78,7 +78,7 @@ TEST(Rims, ABandMissingBetweenTwoRimsIsOneOpeningWithTwoLoops) {
 
 TEST(Rims, TwoOpeningsFarApartAreTwo) {
   Mesh mesh = test::sphere(12);
-  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+  erase_if(mesh.triangles, [&](const Triangle& t) {
     const double z = (mesh.point(t[0]).z() + mesh.point(t[1]).z() + mesh.point(t[2]).z()) / 3;
     return std::fabs(z) > 0.8;
   });
@@ -108,7 +108,7 @@ TEST(Rims, AnOpeningInACrackedModelIsToldFromTheCracks) {
 // A cap of a sphere of radius `radius`, moved.
 Mesh cap(double radius, const Vector& shift) {
   Mesh mesh = test::sphere(24, radius);
-  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+  erase_if(mesh.triangles, [&](const Triangle& t) {
     return mesh.point(t[0]).z() + mesh.point(t[1]).z() + mesh.point(t[2]).z() < 2.4 * radius;
   });
   for (Point& p : mesh.points) p += shift;
@@ -150,7 +150,7 @@ TEST(Rims, ACurvedPatchByItselfIsNoOpening) {
 TEST(Rims, ATJunctionIsACrackOfNoWidthWithHangingVertices) {
   Mesh mesh = test::cube();
   // The top's front edge gets a vertex that the front does not have.
-  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+  erase_if(mesh.triangles, [&](const Triangle& t) {
     return mesh.point(t[0]).z() + mesh.point(t[1]).z() + mesh.point(t[2]).z() == 3;
   });
   mesh.points.push_back({0.5, 0, 1});

@@ -26,7 +26,7 @@ struct Case {
 
 Mesh without_corner(const Mesh& whole, const Point& corner) {
   Mesh mesh = whole;
-  std::erase_if(mesh.triangles, [&](const Triangle& t) {
+  erase_if(mesh.triangles, [&](const Triangle& t) {
     return whole.point(t[0]) == corner || whole.point(t[1]) == corner ||
            whole.point(t[2]) == corner;
   });

@@ -26,7 +26,7 @@ using PointKey = std::tuple<double, double, double>;
 PointKey key(const Point& p) { return {p.x() + 0.0, p.y() + 0.0, p.z() + 0.0}; }
 
 struct MapCounts {
-  std::size_t kept = 0, merged = 0, gone = 0;
+  std::size_t kept = 0, merged = 0, gone = 0, adds = 0;
 };
 
 // What the maps say must be what the two meshes show.
@@ -41,6 +41,17 @@ void check_maps(const Mesh& before, const MeshMaps& maps, const Mesh& after, Map
     ASSERT_NE(f.parent, maps.parent[f.triangle.value]);
     if (i > 0) {
       ASSERT_NE(f, maps.further_parents[i - 1]);
+    }
+  }
+  if (maps.only_adds) {
+    ++counts.adds;
+    ASSERT_GE(after.points.size(), before.points.size());
+    ASSERT_TRUE(std::equal(before.points.begin(), before.points.end(), after.points.begin()));
+    ASSERT_GE(after.triangles.size(), before.triangles.size());
+    ASSERT_TRUE(
+        std::equal(before.triangles.begin(), before.triangles.end(), after.triangles.begin()));
+    for (std::uint32_t t = 0; t < after.triangles.size(); ++t) {
+      ASSERT_EQ(maps.parent[t].value, t < before.triangles.size() ? t : kNoIndex);
     }
   }
   std::set<PointKey> places;
@@ -107,17 +118,19 @@ TEST(Change, MapsSayWhatTheMeshesShowAfterEveryStep) {
   EXPECT_GE(counts.kept, 1000u);
   EXPECT_GE(counts.merged, 100u);
   EXPECT_GE(counts.gone, 20u);
+  EXPECT_GE(counts.adds, 5u);
 }
 
 TEST(Harm, OfWhatChangedIsThatOfTheWhole) {
   // Anything done to anything: triangles dropped, turned, doubled, moved and joined.
   std::map<bool, std::size_t> harmful;
+  std::size_t adds = 0;
   for (std::uint64_t seed = 1; seed <= 400; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
     Random random(seed);
     const Mesh mesh = with_distinct_points(test::damaged_mesh(seed));
     if (mesh.triangles.size() < 4) continue;
-    Change change = unchanged(mesh);
+    Change change = adding(mesh, {}, {}, {});
     const auto follow = [&](Change next) { change = composed(change, std::move(next)); };
     for (std::size_t i = 0; i < 1 + random.index(3); ++i) {
       const auto count = static_cast<std::uint32_t>(change.mesh.triangles.size());
@@ -133,6 +146,7 @@ TEST(Harm, OfWhatChangedIsThatOfTheWhole) {
           break;
         case 2:
           if (!has_equal_corners(t)) follow(add_triangle(change.mesh, {t[0], t[2], t[1]}));
+          adds += static_cast<std::size_t>(change.only_adds);
           break;
         case 3:
           follow(weld(move_vertices(change.mesh,
@@ -152,6 +166,7 @@ TEST(Harm, OfWhatChangedIsThatOfTheWhole) {
   }
   EXPECT_GE(harmful[true], 100u);
   EXPECT_GE(harmful[false], 50u);
+  EXPECT_GE(adds, 20u);
 }
 
 TEST(Change, AFlippedEdgeHasBothItsTrianglesAsParents) {

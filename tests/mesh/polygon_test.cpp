@@ -12,7 +12,7 @@ namespace aguja {
 namespace {
 
 struct Divided {
-  Array<Triangle> triangles;
+  SharedArray<Triangle> triangles;
   std::size_t defeated;
 };
 

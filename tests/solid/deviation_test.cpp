@@ -135,7 +135,7 @@ TEST(Deviation, TellsPatchesApart) {
   for (std::uint32_t t = 0; t < 12; ++t) box.patch_of.push_back({t / 2});
   Mesh dented = box;
   dented.points.push_back({0.5, 0.5, 1.2});  // a bump on the top: side 1
-  std::erase_if(dented.triangles, [&](const Triangle& t) {
+  erase_if(dented.triangles, [&](const Triangle& t) {
     return dented.point(t[0]).z() + dented.point(t[1]).z() + dented.point(t[2]).z() == 3;
   });
   for (const auto& [i, j] : {std::pair{4u, 5u}, {5u, 7u}, {7u, 6u}, {6u, 4u}}) {

@@ -197,8 +197,8 @@ TEST(Material, OfOpenShellsIsVotedOn) {
     Mesh ball = test::sphere(14, 3);
     // A fifth of it is lost, in one piece.
     const Point hole = ball.points[random.index(ball.points.size())];
-    std::erase_if(ball.triangles,
-                  [&](const Triangle& t) { return (ball.point(t[0]) - hole).norm() < 2.2; });
+    erase_if(ball.triangles,
+             [&](const Triangle& t) { return (ball.point(t[0]) - hole).norm() < 2.2; });
     const bool turned = random.chance(0.5);
     const Examined found(turned ? test::turned(ball) : ball);
     for (const MaterialBody& b : found.material.bodies) {

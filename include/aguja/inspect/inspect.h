@@ -78,12 +78,14 @@ struct PartInspection {
 };
 using PartInspectionPtr = std::shared_ptr<const PartInspection>;
 
-/// Runs all checks of parts on a shape. `unit` is what limits are resolved in.
+/// Runs all checks of parts on a shape. `unit` is what limits are resolved in. `mesh`: what is known
+/// of the shape's mesh, and kept; null: nothing.
 /// Cost     As `Anatomy`, plus O(k log k) for k defects.
 [[nodiscard]] PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit unit,
                                               const InspectOptions& options = {},
                                               StageTimes* times = nullptr,
-                                              Progress* progress = nullptr);
+                                              Progress* progress = nullptr,
+                                              const KnownMeshPtr& mesh = nullptr);
 
 /// The shape of a part that is inspected for it, and where it then lies. A placement that keeps
 /// lengths and angles changes nothing that is looked for, so that instances share what is found;
@@ -95,12 +97,13 @@ struct InspectedShape {
 [[nodiscard]] InspectedShape inspected_shape(const Part& part);
 
 /// Inspections of all parts, by part: of each `inspected_shape` once. `known`, by part if not empty,
-/// holds those that are made already (null: not). Small shapes are looked at side by side, unless
-/// there are checks of others.
+/// holds those that are made already (null: not), and `meshes` likewise what is known of the parts'
+/// meshes, and kept. Small shapes are looked at side by side, unless there are checks of others.
 /// Errors   ArgumentError (more than the index types hold), Cancelled.
 [[nodiscard]] std::vector<PartInspectionPtr> inspect_parts(
     const Model& model, std::vector<PartInspectionPtr> known = {},
-    const InspectOptions& options = {}, StageTimes* times = nullptr, Progress* progress = nullptr);
+    const InspectOptions& options = {}, StageTimes* times = nullptr, Progress* progress = nullptr,
+    std::span<const KnownMeshPtr> meshes = {});
 
 /// Inspections of all parts (`inspect_shape` of each `inspected_shape`, with the same options) as
 /// one; with the checks of the model, ids, severities and waivers.

@@ -11,6 +11,7 @@
 #include "aguja/base/error.h"
 #include "aguja/geometry/placement.h"
 #include "aguja/mend/change.h"
+#include "aguja/mesh/edge_table.h"
 
 namespace aguja {
 
@@ -35,6 +36,10 @@ struct VertexMove {
 
 /// Two triangles between two naked edges, each given by its ends; they face as the neighbours do.
 [[nodiscard]] Change bridge_edges(const Mesh& mesh, const std::array<VertexId, 2>& first,
+                                  const std::array<VertexId, 2>& second, const Budget& budget = {});
+/// The same, where the edges of the mesh are known.
+[[nodiscard]] Change bridge_edges(const Mesh& mesh, const EdgeTable& edges,
+                                  const std::array<VertexId, 2>& first,
                                   const std::array<VertexId, 2>& second, const Budget& budget = {});
 
 /// A copy of the triangles, moved by `map`; turned over where it mirrors, so that outward stays

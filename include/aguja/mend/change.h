@@ -41,6 +41,13 @@ struct Change : MeshMaps {
 /// The change that changes nothing.
 [[nodiscard]] Change unchanged(const Mesh& mesh, const Budget& budget = {});
 
+/// The change that puts points, numbered on, and triangles at the end of the mesh. `patches`: of the
+/// new triangles; empty where the mesh has none and is to have none. If it has none and they are
+/// given, all that is there becomes patch 0.
+[[nodiscard]] Change adding(const Mesh& mesh, std::span<const Point> points,
+                            std::span<const Triangle> triangles, std::span<const PatchId> patches,
+                            const Budget& budget = {});
+
 /// Leaves out points of the changed mesh that are not to be kept; no triangle or wire uses them.
 void keep_points(Change& change, const std::vector<bool>& keep);
 

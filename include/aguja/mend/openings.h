@@ -5,8 +5,7 @@
 #include <vector>
 
 #include "aguja/mend/refusal.h"
-#include "aguja/mesh/edge_table.h"
-#include "aguja/mesh/fans.h"
+#include "aguja/mesh/known_mesh.h"
 
 namespace aguja {
 
@@ -30,6 +29,8 @@ struct Loops {
 /// Cost     O(k log k) for k naked edges.
 [[nodiscard]] Loops find_loops(std::span<const Point> points, std::span<const Triangle> triangles,
                                const EdgeTable& edges);
+/// The same, where the naked edges are known.
+[[nodiscard]] Loops find_loops(const KnownMesh& mesh);
 
 /// The directed area of a loop: its direction is the normal of its best plane.
 [[nodiscard]] Vector area_vector(std::span<const Point> points, const Loop& loop);

@@ -32,14 +32,14 @@ struct MendState {
   std::vector<std::shared_ptr<const PartTrace>> gone;
   PartId last_id = 0;  ///< that was given to a part
   /// By part: what was worked out of its mesh, if a session keeps it; null: nothing.
-  std::vector<std::shared_ptr<const KnownMesh>> known;
+  std::vector<KnownMeshPtr> known;
 
   explicit MendState(Model read);
 };
 
 /// What is known of the mesh of a part, whose points are distinct: as it is kept with the state, else
 /// nothing yet.
-[[nodiscard]] std::shared_ptr<const KnownMesh> known_mesh(const MendState& state, std::size_t part);
+[[nodiscard]] KnownMeshPtr known_mesh(const MendState& state, std::size_t part);
 /// From here on it is kept with the state.
 void keep_known(MendState& state);
 

@@ -2,9 +2,11 @@
 /// \file
 /// All pairs of triangles that meet anywhere but in a vertex or edge that they share.
 
+#include <optional>
 #include <vector>
 
 #include "aguja/base/progress.h"
+#include "aguja/geometry/box_tree.h"
 #include "aguja/geometry/triangle_pair.h"
 #include "aguja/mesh/weld.h"
 
@@ -42,9 +44,10 @@ struct SomeCrossings {
   bool are_all = true;              ///< else there are more
 };
 /// As above, but no more than `most` pairs: those of some places, the same for any number of
-/// threads.
+/// threads. `tree` gets the tree over all triangles' boxes, if one was made that others can use.
 [[nodiscard]] SomeCrossings find_crossings_up_to(const Welded& mesh, std::size_t most,
-                                                 Progress* progress = nullptr);
+                                                 Progress* progress = nullptr,
+                                                 std::optional<BoxTree>* tree = nullptr);
 
 /// Only pairs of which one triangle at least is `wanted` (by triangle).
 /// Cost     O(n log m + k) for m wanted triangles; 50 bytes per wanted one. Parallel.

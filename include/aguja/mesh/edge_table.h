@@ -48,6 +48,11 @@ class EdgeUse {
 class EdgeTable {
  public:
   EdgeTable(std::span<const Triangle> triangles, std::size_t vertex_count);
+  /// The same table, made of that of the first `first_new` triangles, whose vertices kept their
+  /// numbers.
+  /// Cost     Copies of the arrays, and O(k log k) for k new triangles.
+  EdgeTable(const EdgeTable& before, std::span<const Triangle> triangles, std::size_t first_new,
+            std::size_t vertex_count);
 
   [[nodiscard]] std::size_t size() const { return edges_.size(); }
   [[nodiscard]] const Edge& edge(EdgeId e) const { return edges_[e.value]; }

@@ -12,6 +12,10 @@ namespace aguja {
 class VertexStars {
  public:
   VertexStars(std::span<const Triangle> triangles, std::size_t vertex_count);
+  /// The same, made of those of the first `first_new` triangles, whose vertices kept their numbers.
+  /// Cost     Copies of the arrays, and O(k log k) for k new triangles.
+  VertexStars(const VertexStars& before, std::span<const Triangle> triangles, std::size_t first_new,
+              std::size_t vertex_count);
 
   /// Rising.
   [[nodiscard]] std::span<const TriangleId> at(VertexId v) const {

@@ -7,7 +7,7 @@
 #include <span>
 #include <vector>
 
-#include "aguja/base/array.h"
+#include "aguja/base/shared_array.h"
 #include "aguja/geometry/box.h"
 #include "aguja/geometry/point.h"
 #include "aguja/mesh/ids.h"
@@ -28,10 +28,10 @@ using Wire = std::array<VertexId, 2>;
 /// A triangle mesh as it was read or made. Equal points may occur many times: `weld.h` tells them
 /// apart for topology without changing the mesh.
 struct Mesh {
-  Array<Point> points;
-  Array<Triangle> triangles;
-  Array<PatchId> patch_of;  ///< by triangle; empty if the mesh is one patch
-  Array<Wire> wires;
+  SharedArray<Point> points;
+  SharedArray<Triangle> triangles;
+  SharedArray<PatchId> patch_of;  ///< by triangle; empty if the mesh is one patch
+  SharedArray<Wire> wires;
   /// No two points are equal (where 0.0 equals -0.0). Set by who made the points and knows; clear
   /// it when editing them. It saves the search for equal points.
   bool points_are_distinct = false;

@@ -27,6 +27,9 @@ struct MeshMaps {
   /// By vertex before: what it is after, itself or the one that it was merged into; kNoIndex if it
   /// is gone.
   std::vector<VertexId> vertex_now;
+  /// The mesh after begins with the one before, triangle for triangle and vertex for vertex, and
+  /// the others were added. Who does not say so may have done no more either.
+  bool only_adds = false;
 };
 
 /// By vertex: itself.
@@ -40,15 +43,19 @@ struct MeshMaps {
 [[nodiscard]] MeshMaps composed_maps(const MeshMaps& first, const MeshMaps& second);
 
 /// By triangle before: those after that it is a parent of, rising.
+/// Cost     O(n); nothing where the maps only add.
 class ChildrenOf {
  public:
   ChildrenOf(const MeshMaps& maps, std::size_t triangles_before);
-  [[nodiscard]] std::span<const TriangleId> of(TriangleId before) const {
-    return std::span(children_).subspan(first_[before.value],
-                                        first_[before.value + 1] - first_[before.value]);
+  [[nodiscard]] std::vector<TriangleId> of(TriangleId before) const {
+    if (only_adds_) return {before};
+    const auto begin = children_.begin();
+    return {begin + static_cast<std::ptrdiff_t>(first_[before.value]),
+            begin + static_cast<std::ptrdiff_t>(first_[before.value + 1])};
   }
 
  private:
+  bool only_adds_;
   std::vector<std::size_t> first_;
   std::vector<TriangleId> children_;
 };

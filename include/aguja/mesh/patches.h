@@ -28,7 +28,7 @@ struct Patch {
 };
 
 struct Patches {
-  Array<PatchId> patch_of;  ///< by triangle; kNoIndex for those with two equal corners
+  SharedArray<PatchId> patch_of;  ///< by triangle; kNoIndex for those with two equal corners
   std::vector<Patch> patches;
   bool from_file = false;
 };

@@ -9,8 +9,8 @@
 #include <span>
 #include <vector>
 
-#include "aguja/base/array.h"
 #include "aguja/base/parallel.h"
+#include "aguja/base/shared_array.h"
 #include "aguja/geometry/point.h"
 #include "aguja/mesh/ids.h"
 
@@ -38,7 +38,7 @@ class PointIndexer {
   }
 
   /// Replaces the provisional indices by final ones and gives the points. Call once, at the end.
-  [[nodiscard]] Array<Point> finish(std::span<VertexId> provisional);
+  [[nodiscard]] SharedArray<Point> finish(std::span<VertexId> provisional);
 
   /// Has a coordinate -0.0 occurred? If not, points with different bits are different points.
   [[nodiscard]] bool has_negative_zero() const;
@@ -47,7 +47,7 @@ class PointIndexer {
   // A thread owns a partition, and with it all points whose hash falls there: no locks. Each thread
   // reads all corners, which is cheap beside looking them up.
   struct Partition {
-    Array<Point> points;
+    SharedArray<Point> points;
     Array<std::uint32_t> first_corner;  // by point: the corner at which it first appeared
     Array<std::uint64_t> slots;         // tag << 32 | index + 1, or 0
     bool negative_zero = false;

@@ -16,7 +16,7 @@ struct FannedPolygon {
 };
 
 /// Appends a polygon as a fan; the triangles keep its direction.
-void append_fan(Array<Triangle>& triangles, std::span<const VertexId> corners);
+void append_fan(SharedArray<Triangle>& triangles, std::span<const VertexId> corners);
 
 /// Replaces the fans of polygons by triangles that do not overlap, in place: the same number of
 /// triangles on the same corners. Decided exactly in the polygon's projection along its largest

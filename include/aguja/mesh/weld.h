@@ -33,9 +33,9 @@ class Welded {
 
  private:
   Array<VertexId> vertex_of_;  // empty: each is its own
-  Array<Point> own_points_;
-  Array<Triangle> own_triangles_;
-  Array<Wire> own_wires_;
+  SharedArray<Point> own_points_;
+  SharedArray<Triangle> own_triangles_;
+  SharedArray<Wire> own_wires_;
   std::span<const Point> points_;
   std::span<const Triangle> triangles_;
   std::span<const Wire> wires_;

@@ -6,8 +6,8 @@
 
 #include "aguja/base/progress.h"
 #include "aguja/base/stage_times.h"
-#include "aguja/mesh/crossings.h"
 #include "aguja/mesh/duplicates.h"
+#include "aguja/mesh/known_mesh.h"
 #include "aguja/mesh/rims.h"
 #include "aguja/mesh/zero_area.h"
 #include "aguja/solid/shells.h"
@@ -55,12 +55,15 @@ inline constexpr std::size_t kSmallMesh = 50'000;
 class Anatomy {
  public:
   /// `meanwhile` is called when all but the crossings is known, and runs beside their search.
+  /// `known`: of this mesh, or null; what is worked out of it is found there and kept there.
   explicit Anatomy(const Mesh& mesh, StageTimes* times = nullptr, Progress* progress = nullptr,
-                   const std::function<void(const Anatomy&)>& meanwhile = {});
+                   const std::function<void(const Anatomy&)>& meanwhile = {},
+                   const KnownMeshPtr& known = nullptr);
 
   const Mesh& mesh;
   Welded welded;
-  EdgeTable edges;
+  std::shared_ptr<const EdgeTable> kept_edges;
+  const EdgeTable& edges;
   EdgeCounts edge_counts;
   Components components;
   std::vector<PinchedVertex> pinched;

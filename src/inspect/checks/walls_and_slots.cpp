@@ -103,10 +103,11 @@ class Opposites {
     const Point from = centroid_of(a_, t);
     const Vector n = normal_of(t);
     const Eigen::Vector3f rough = normal_[t.value];
-    const Point to = from + side_ * limit_ * n;
+    // What lies in the triangle's own plane is not asked: thousands of needles may.
+    const double nearest = view_.limits[Limit::near_vertices];
     Box box;
-    box.extend(from);
-    box.extend(to);
+    box.extend(from + side_ * 0.5 * std::min(nearest, limit_) * n);
+    box.extend(from + side_ * limit_ * n);
     std::optional<Across> best;
     tree_.for_each_meeting(FloatBox(box), [&](std::uint32_t other) {
       const TriangleId u{other};
@@ -117,7 +118,7 @@ class Opposites {
       const Vector m = normal_of(u);
       const double along = side_ * (x - from).dot(m) / n.dot(m);
       // Behind, and not as good as on it: that is an overlap, or a crack.
-      if (!(along > view_.limits[Limit::near_vertices]) || along > limit_) return;
+      if (!(along > nearest) || along > limit_) return;
       const Point at = from + side_ * along * n;
       if ((y - x).cross(at - x).dot(m) < 0 || (z - y).cross(at - y).dot(m) < 0 ||
           (x - z).cross(at - z).dot(m) < 0) {

@@ -12,7 +12,7 @@ constexpr SettingInfo kBridgeSettings[] = {
 Change run_bridge(const RemedyInput& in) {
   const std::vector<VertexId> v = vertices_at(in, in.settings.points("at"));
   if (v.size() != 4) in.settings.fail("bridge needs at with four points");
-  return bridge_edges(in.mesh, {v[0], v[1]}, {v[2], v[3]}, in.budget);
+  return bridge_edges(in.mesh, in.known.edges(), {v[0], v[1]}, {v[2], v[3]}, in.budget);
 }
 
 }  // namespace

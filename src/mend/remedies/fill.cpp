@@ -41,7 +41,8 @@ Change run_fill(const RemedyInput& in) {
       aguja::fill(openings.known(), wanted.openings, options, openings.left(), in.progress);
   change.refused.insert(change.refused.end(), wanted.refused.begin(), wanted.refused.end());
   if (change.done > 0) {
-    return openings.changed() ? composed(*openings.changed(), std::move(change)) : change;
+    if (openings.changed()) change = composed(*openings.changed(), std::move(change));
+    return change;
   }
   // What was divided for nothing stays undivided.
   Change nothing = unchanged(in.mesh, in.budget);
