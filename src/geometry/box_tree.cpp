@@ -224,4 +224,15 @@ void BoxTree::make_tasks() {
   }
 }
 
+BoxTree::Remaining::Remaining(const BoxTree& tree)
+    : tree_(tree), left_(tree.nodes_.size()), gone_(tree.boxes_.size()) {
+  // Children come after their parents.
+  for (std::size_t i = left_.size(); i-- > 0;) {
+    const auto node = static_cast<std::uint32_t>(i);
+    const Node& own = tree.nodes_[i];
+    left_[i] = own.blocks == 1 ? static_cast<std::uint32_t>(tree.block(own.first).items.size())
+                               : left_[tree.left(node)] + left_[tree.right(node)];
+  }
+}
+
 }  // namespace aguja

@@ -1,10 +1,12 @@
 #include "inspect/near_copies.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 #include <Eigen/Geometry>
 
+#include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
 #include "aguja/geometry/distance.h"
 #include "base/numbers.h"
@@ -49,32 +51,52 @@ std::vector<std::optional<double>> find_near_copies(const JoinedSurface& surface
   boxes.reserve(triangles.size());
   for (const Triangle& t : triangles) boxes.push_back(FloatBox(box_of_triangle(surface, t)));
   const BoxTree tree(std::move(boxes));
-  // A place at the middle of each triangle, and one towards each corner.
-  std::vector<double> near_area(material.bodies.size()), missed(near_area), farthest(near_area);
-  for (std::uint32_t t = 0; t < triangles.size(); ++t) {
+  const auto facet = [&](std::size_t t) {
+    const Triangle& own = triangles[t];
+    return TriangleCorners{points[own[0].value], points[own[1].value], points[own[2].value]};
+  };
+  const auto facet_area = [&](std::size_t t) {
+    const TriangleCorners c = facet(t);
+    return 0.5 * (c[1] - c[0]).cross(c[2] - c[0]).norm();
+  };
+  // How far others are from a triangle, by a place at its middle and one towards each corner;
+  // infinite if beyond reach.
+  const auto distance_of = [&](std::size_t t) {
     const std::size_t own = body_of(t);
-    if (own >= is_candidate.size() || !is_candidate[own]) continue;
-    const TriangleCorners corners = {points[triangles[t][0].value], points[triangles[t][1].value],
-                                     points[triangles[t][2].value]};
+    const TriangleCorners corners = facet(t);
     const Point middle = (corners[0] + corners[1] + corners[2]) / 3;
-    const double own_area = 0.5 * (corners[1] - corners[0]).cross(corners[2] - corners[0]).norm();
-    bool is_near = missed[own] <= (1 - kNearlyAll) * material.bodies[own].area;
     double far = 0;
-    for (std::size_t k = 0; k < 4 && is_near; ++k) {
+    for (std::size_t k = 0; k < 4; ++k) {
       const Point p = k == 3 ? middle : Point(0.5 * (middle + corners[k]));
       const auto squared = [&](std::uint32_t other) {
         const std::size_t body = body_of(other);
         if (body == own || body >= material.bodies.size()) return kInfinity;
-        const Triangle& o = triangles[other];
-        return (closest_point(p, points[o[0].value], points[o[1].value], points[o[2].value]) - p)
-            .squaredNorm();
+        const TriangleCorners o = facet(other);
+        return (closest_point(p, o[0], o[1], o[2]) - p).squaredNorm();
       };
       const std::uint32_t nearest = tree.nearest(p, reach * reach, squared, kMostCopyNodes);
-      is_near = nearest != BoxTree::kNone;
-      if (is_near) far = std::max(far, std::sqrt(squared(nearest)));
+      if (nearest == BoxTree::kNone) return kInfinity;
+      far = std::max(far, std::sqrt(squared(nearest)));
     }
-    (is_near ? near_area : missed)[own] += own_area;
-    if (is_near) farthest[own] = std::max(farthest[own], far);
+    return far;
+  };
+  // Where too much is beyond reach already, nobody asks for the rest.
+  std::vector<std::atomic<double>> beyond(material.bodies.size());
+  std::vector<double> distance(triangles.size(), kInfinity);
+  parallel_ranges(triangles.size(), std::size_t{1} << 8, [&](Range r) {
+    for (std::size_t t = r.begin; t < r.end; ++t) {
+      const std::size_t own = body_of(t);
+      if (own >= is_candidate.size() || !is_candidate[own]) continue;
+      if (beyond[own] > 2 * (1 - kNearlyAll) * material.bodies[own].area) continue;
+      distance[t] = distance_of(t);
+      if (distance[t] == kInfinity) beyond[own] += facet_area(t);
+    }
+  });
+  std::vector<double> near_area(material.bodies.size()), farthest(near_area);
+  for (std::size_t t = 0; t < triangles.size(); ++t) {
+    if (distance[t] == kInfinity) continue;
+    near_area[body_of(t)] += facet_area(t);
+    farthest[body_of(t)] = std::max(farthest[body_of(t)], distance[t]);
   }
   for (std::size_t b = 0; b < apart.size(); ++b) {
     if (is_candidate[b] && near_area[b] >= kNearlyAll * material.bodies[b].area) {

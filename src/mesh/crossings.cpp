@@ -18,6 +18,7 @@
 #include "aguja/geometry/predicates.h"
 #include "base/parallel_algorithms.h"
 #include "mesh/crowds.h"
+#include "mesh/needles.h"
 
 namespace aguja {
 namespace {
@@ -141,14 +142,14 @@ class OccupiedCells {
   std::vector<std::uint64_t> bits_;  // empty: nothing is known
 };
 
-BoxTree tree_of(const Welded& mesh, std::span<const std::uint32_t> crowd_of) {
+Array<FloatBox> boxes_of(const Welded& mesh) {
   Array<FloatBox> boxes(mesh.triangles().size());
   parallel_ranges(boxes.size(), std::size_t{1} << 13, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) {
       boxes[i] = float_box(mesh, {static_cast<std::uint32_t>(i)});
     }
   });
-  return BoxTree(std::move(boxes), crowd_of);
+  return boxes;
 }
 
 // A tree over some triangles, or all, and which pairs of them others look at.
@@ -156,12 +157,20 @@ struct Search {
   BoxTree tree;
   std::span<const std::uint32_t> triangles;  // by item; empty: its own number
   std::span<const std::uint32_t> class_of;   // by item; may be empty
+  // By item; may be empty: the classes again, where one of them is put above them in `class_of`.
+  std::span<const std::uint32_t> below = {};
 
   [[nodiscard]] std::uint32_t triangle(std::uint32_t item) const {
     return triangles.empty() ? item : triangles[item];
   }
   [[nodiscard]] bool are_others(std::uint32_t a, std::uint32_t b) const {
-    return !class_of.empty() && class_of[a] != BoxTree::kNone && class_of[a] == class_of[b];
+    return are_one(class_of, a, b) || are_one(below, a, b);
+  }
+
+ private:
+  [[nodiscard]] static bool are_one(std::span<const std::uint32_t> classes, std::uint32_t a,
+                                    std::uint32_t b) {
+    return !classes.empty() && classes[a] != BoxTree::kNone && classes[a] == classes[b];
   }
 };
 
@@ -218,6 +227,47 @@ void test_blocks(const Welded& mesh, const Search& search, const BoxTree::Block&
       out.push_back(pair_of(search.triangle(a.items[i]), search.triangle(b.items[j]), contact));
     }
   }
+}
+
+constexpr std::size_t kNeedlesAJob = 256;
+
+// Needles from the `first` on, one job's share, against those that they may meet.
+template <class GoesOn>
+void test_needles(const Welded& mesh, const Needles& needles, std::size_t first,
+                  std::vector<TrianglePair>& out, const GoesOn& goes_on) {
+  for (std::size_t i = first; i < std::min(first + kNeedlesAJob, needles.size()); ++i) {
+    const std::uint32_t t = needles.triangle(i);
+    std::optional<PreparedTriangle> own, other;
+    prepare(mesh, {t}, own);
+    if (!own) continue;
+    const FloatBox box = float_box(mesh, {t});
+    bool on = goes_on();
+    needles.for_each_near(i, [&](std::uint32_t u) {
+      if (!box.meets(float_box(mesh, {u}))) return true;
+      other.reset();
+      prepare(mesh, {u}, other);
+      if (!other) return true;
+      const Contact contact = classify_staged(*own, *other).contact;
+      if (contact != Contact::none) {
+        out.push_back(pair_of(t, u, contact));
+        on = goes_on();
+      }
+      return on;
+    });
+    if (!on) return;
+  }
+}
+
+// Crowds as classes, and all needles as one above them.
+std::vector<std::uint32_t> classes_with(const Needles& needles,
+                                        std::span<const std::uint32_t> crowd_of,
+                                        std::size_t count) {
+  std::vector<std::uint32_t> classes(count, BoxTree::kNone);
+  std::copy(crowd_of.begin(), crowd_of.end(), classes.begin());
+  for (std::size_t i = 0; i < needles.size(); ++i) {
+    classes[needles.triangle(i)] = BoxTree::kNone - 1;
+  }
+  return classes;
 }
 
 std::vector<TrianglePair> merged(std::vector<std::vector<TrianglePair>> lists) {
@@ -461,13 +511,19 @@ SomeCrossings crossings_of_all(const Welded& mesh, std::size_t most, Progress* p
   if (mesh.triangles().empty()) return {};
   Crowds crowds(mesh);
   std::vector<Search> searches;
-  searches.push_back({tree_of(mesh, crowds.crowd_of()), {}, crowds.crowd_of()});
+  searches.push_back({BoxTree(boxes_of(mesh), crowds.crowd_of()), {}, crowds.crowd_of()});
+  const Needles needles(mesh, searches[0].tree, crowds.crowd_of());
+  std::vector<std::uint32_t> classes;
+  if (!needles.empty()) {
+    classes = classes_with(needles, crowds.crowd_of(), mesh.triangles().size());
+    searches[0] = {BoxTree(boxes_of(mesh), classes), {}, classes, crowds.crowd_of()};
+  }
   for (Crowd& c : crowds.list()) {
     if (c.triangles.size() < 2) continue;
     searches.push_back({BoxTree(std::move(c.boxes), c.crowd_of), c.triangles, c.crowd_of});
   }
   struct Job {
-    const Search* search;
+    const Search* search;  // null: needles from the `list`-th on
     std::size_t list;
   };
   std::vector<Job> jobs;
@@ -476,11 +532,17 @@ SomeCrossings crossings_of_all(const Welded& mesh, std::size_t most, Progress* p
       jobs.push_back({&search, list});
     }
   }
+  for (std::size_t i = 0; i < needles.size(); i += kNeedlesAJob) jobs.push_back({nullptr, i});
   SharedProgress shared(progress, jobs.size());
   std::vector<std::vector<TrianglePair>> lists(jobs.size());
   // Stops after so many; a pair of blocks brings a few more.
   const auto run = [&](std::size_t job, std::size_t enough) {
     lists[job].clear();
+    if (jobs[job].search == nullptr) {
+      test_needles(mesh, needles, jobs[job].list, lists[job],
+                   [&] { return !shared.stopped() && lists[job].size() <= enough; });
+      return;
+    }
     const Search& search = *jobs[job].search;
     search.tree.for_each_block_pair_of(jobs[job].list,
                                        [&](const BoxTree::Block& a, const BoxTree::Block& b) {
@@ -513,7 +575,8 @@ SomeCrossings crossings_of_all(const Welded& mesh, std::size_t most, Progress* p
   }
   if (shared.stopped()) throw Cancelled();
   lists.resize(done);
-  if (tree != nullptr && crowds.crowd_of().empty()) *tree = std::move(searches[0].tree);
+  if (tree != nullptr && crowds.crowd_of().empty() && needles.empty())
+    *tree = std::move(searches[0].tree);
   return {merged(std::move(lists)), are_all};
 }
 
@@ -562,17 +625,18 @@ std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vecto
     chosen.push_back(t);
     boxes.push_back(float_box(mesh, {t}));
   }
-  // Many of a crowd would be asked by all of it.
-  if (chosen.size() > wanted.size() / 4 && Crowds::are_in(mesh)) {
+  // A tree of the few; everybody else comes by and asks, unless none is anywhere near.
+  const BoxTree tree(Array<FloatBox>{boxes});
+  // Many of a crowd would be asked by all of it, and needles by all those beside them.
+  if (chosen.size() > wanted.size() / 4 &&
+      (Crowds::are_in(mesh) || !Needles(mesh, tree, {}).empty())) {
     std::vector<TrianglePair> pairs = find_crossings(mesh);
     std::erase_if(pairs, [&](const TrianglePair& pair) {
       return !wanted[pair.first.value] && !wanted[pair.second.value];
     });
     return pairs;
   }
-  // A tree of the few; everybody else comes by and asks, unless none is anywhere near.
   const OccupiedCells occupied(mesh, chosen);
-  const BoxTree tree(Array<FloatBox>{boxes});
   // Each of the few is asked for by a dozen others: prepared once, while that takes little memory.
   std::vector<std::optional<PreparedTriangle>> kept;
   if (chosen.size() <= wanted.size() / 4) {

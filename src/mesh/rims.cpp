@@ -58,10 +58,11 @@ class Tracer {
   }
 
  private:
+  // Three at most: more are no different.
   std::span<const End> at(VertexId v) const {
     const auto begin = std::lower_bound(ends_.begin(), ends_.end(), End{v, 0});
     auto end = begin;
-    while (end != ends_.end() && end->vertex == v) ++end;
+    while (end != ends_.end() && end->vertex == v && end - begin < 3) ++end;
     return {begin, end};
   }
 

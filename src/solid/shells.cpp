@@ -2,13 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
-#include <map>
 #include <numeric>
 
 #include "aguja/base/parallel.h"
 #include "aguja/geometry/box_tree.h"
 #include "aguja/solid/winding.h"
-#include "base/disjoint_sets.h"
 
 namespace aguja {
 namespace {
@@ -120,24 +118,32 @@ void mark_waiting(std::vector<Shell>& shells) {
     boxes.push_back(FloatBox(shells[s].box));
   }
   if (open.empty()) return;
-  DisjointSets sets(open.size());
-  const BoxTree tree(boxes);
-  for (std::uint32_t i = 0; i < open.size(); ++i) {
-    tree.for_each_meeting(boxes[i], [&](std::uint32_t j) { sets.unite(i, j); });
-  }
   struct Cluster {
     Box box;
     std::size_t largest;
   };
-  std::map<std::uint32_t, Cluster> clusters;
-  for (std::uint32_t i = 0; i < open.size(); ++i) {
-    Cluster& c = clusters.try_emplace(sets.find(i), Cluster{{}, open[i]}).first->second;
-    c.box.extend(shells[open[i]].box);
-    if (shells[open[i]].box.diagonal() > shells[c.largest].box.diagonal()) c.largest = open[i];
+  const BoxTree tree(boxes);
+  BoxTree::Remaining left(tree);
+  std::vector<Cluster> ordered;
+  std::vector<bool> is_in_one(open.size());
+  for (std::uint32_t first = 0; first < open.size(); ++first) {
+    if (is_in_one[first]) continue;
+    std::vector<std::uint32_t> members = {first};
+    is_in_one[first] = true;
+    for (std::size_t m = 0; m < members.size(); ++m) {
+      left.take_meeting(boxes[members[m]], [&](std::uint32_t j) {
+        if (!is_in_one[j]) members.push_back(j);
+        is_in_one[j] = true;
+      });
+    }
+    std::sort(members.begin(), members.end());
+    Cluster& c = ordered.emplace_back(Cluster{{}, open[first]});
+    for (const std::uint32_t m : members) {
+      c.box.extend(shells[open[m]].box);
+      if (shells[open[m]].box.diagonal() > shells[c.largest].box.diagonal()) c.largest = open[m];
+    }
   }
   // The largest first: in a soup of thousands of open pieces it answers for nearly all.
-  std::vector<Cluster> ordered;
-  for (const auto& [id, cluster] : clusters) ordered.push_back(cluster);
   std::stable_sort(ordered.begin(), ordered.end(), [](const Cluster& x, const Cluster& y) {
     return x.box.diagonal() > y.box.diagonal();
   });

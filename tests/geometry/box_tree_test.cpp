@@ -174,5 +174,29 @@ TEST(BoxTree, OfNothingFindsNothing) {
   EXPECT_EQ(tree.nearest({0, 0, 0}, 1, [](std::uint32_t) { return 0.0; }), BoxTree::kNone);
 }
 
+TEST(BoxTree, TakesEachItemOutOnce) {
+  std::size_t taken = 0, met = 0;
+  for (std::uint64_t seed = 1; seed <= 300; ++seed) {
+    const std::vector<Box> boxes = random_boxes(seed);
+    const BoxTree tree = tree_of(boxes);
+    BoxTree::Remaining left(tree);
+    std::set<std::uint32_t> expected;
+    for (std::uint32_t i = 0; i < boxes.size(); ++i) expected.insert(i);
+    for (std::size_t i = 0; i < boxes.size(); i += 7) {
+      const FloatBox box(boxes[i]);
+      std::set<std::uint32_t> found, want;
+      left.take_meeting(box, [&](std::uint32_t j) { EXPECT_TRUE(found.insert(j).second); });
+      tree.for_each_meeting(box, [&](std::uint32_t j) {
+        ++met;
+        if (expected.erase(j) > 0) want.insert(j);
+      });
+      ASSERT_EQ(found, want) << "seed " << seed;
+      taken += found.size();
+    }
+  }
+  EXPECT_GT(taken, 5000u);
+  EXPECT_GT(met, taken);
+}
+
 }  // namespace
 }  // namespace aguja

@@ -7,6 +7,7 @@
 
 #include "aguja/geometry/predicates.h"
 #include "mesh/crowds.h"
+#include "mesh/needles.h"
 #include "tests/support/exact_contact.h"
 #include "tests/support/random_mesh.h"
 
@@ -238,6 +239,57 @@ TEST(Crossings, OfSomeTrianglesAreThoseOfAllThatNameThem) {
     named += expected.size();
   }
   EXPECT_GT(named, 300u);
+}
+
+// Needles of many heights, side by side and across each other, some about common vertices: in such
+// numbers that their boxes are not asked any more.
+TEST(Crossings, OfNeedlesAgreeWithBruteForce) {
+  std::size_t pairs = 0;
+  for (std::uint64_t seed = 1; seed <= 3; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    Random random(seed);
+    const auto somewhere = [&] { return Point(random.unit(), random.unit(), random.unit()); };
+    Mesh mesh;
+    const Point hub = somewhere();
+    mesh.points.push_back(hub);
+    for (std::uint32_t t = 0; t < 2400; ++t) {
+      const auto first = static_cast<std::uint32_t>(mesh.points.size());
+      const bool at_hub = random.chance(seed == 2 ? 0.1 : 0.02);
+      const Point from = at_hub ? hub : somewhere();
+      const Point to =
+          random.chance(0.3) ? Point(from + Point(0.7, 0.7, 0.01 * random.unit())) : somewhere();
+      const double height = std::pow(10.0, random.between(-9, random.chance(0.1) ? 0 : -2));
+      mesh.points.push_back(from);
+      mesh.points.push_back(to);
+      mesh.points.push_back(to + height * (somewhere() - Point::Constant(0.5)));
+      mesh.triangles.push_back({{{at_hub ? 0 : first}, {first + 1}, {first + 2}}});
+    }
+    const Welded welded(mesh);
+    Array<FloatBox> boxes;
+    for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+      boxes.push_back(FloatBox(box_of(welded, t)));
+    }
+    ASSERT_GE(Needles(welded, BoxTree(std::move(boxes)), {}).size(), 2000u);
+    std::vector<TrianglePair> expected;
+    for (std::uint32_t i = 0; i < mesh.triangles.size(); ++i) {
+      for (std::uint32_t j = i + 1; j < mesh.triangles.size(); ++j) {
+        if (!box_of(welded, i).meets(box_of(welded, j))) continue;
+        const Contact c = classify(labelled(welded, {i}), labelled(welded, {j}));
+        if (c != Contact::none) expected.push_back({{i}, {j}, c});
+      }
+    }
+    const auto found = find_crossings(welded);
+    ASSERT_EQ(found, expected);
+    std::vector<bool> wanted(mesh.triangles.size(), true);
+    for (std::size_t t = 0; t < wanted.size(); t += 3) wanted[t] = false;
+    std::vector<TrianglePair> some;
+    for (const TrianglePair& p : found) {
+      if (wanted[p.first.value] || wanted[p.second.value]) some.push_back(p);
+    }
+    ASSERT_EQ(find_crossings_of(welded, wanted), some);
+    pairs += found.size();
+  }
+  EXPECT_GT(pairs, 300u);
 }
 
 TEST(Crossings, AreNoneInCleanSolids) {

@@ -110,6 +110,27 @@ class BoxTree {
   [[nodiscard]] std::optional<RayHit> first_hit(const Point& origin, const Vector& direction,
                                                 const Along& along) const;
 
+  /// Items that are taken out as they are found, so that each is found once, however many boxes meet
+  /// each other. The tree must outlive it.
+  class Remaining {
+   public:
+    explicit Remaining(const BoxTree& tree);
+    /// `visit(item)` for those that are left and whose boxes meet `box`.
+    /// Cost     O(log n) for each, and for each call.
+    template <class Visit>
+    void take_meeting(const FloatBox& box, const Visit& visit) {
+      if (!tree_.nodes_.empty()) take(0, box, visit);
+    }
+
+   private:
+    template <class Visit>
+    std::uint32_t take(std::uint32_t node, const FloatBox& box, const Visit& visit);
+
+    const BoxTree& tree_;
+    std::vector<std::uint32_t> left_;  // by node: items
+    std::vector<unsigned> gone_;       // by block: its items, as bits
+  };
+
  private:
   struct Node {
     FloatBox box;
@@ -240,6 +261,27 @@ void BoxTree::for_each_meeting(const FloatBox& box, const Visit& visit) const {
       visit(own.items[static_cast<std::size_t>(std::countr_zero(bits))]);
     }
   }
+}
+
+template <class Visit>
+std::uint32_t BoxTree::Remaining::take(std::uint32_t node, const FloatBox& box,
+                                       const Visit& visit) {
+  const Node& own = tree_.nodes_[node];
+  if (left_[node] == 0 || !own.box.meets(box)) return 0;
+  std::uint32_t taken = 0;
+  if (own.blocks > 1) {
+    taken = take(tree_.left(node), box, visit);
+    taken += take(tree_.right(node), box, visit);
+  } else {
+    const Block block = tree_.block(own.first);
+    const unsigned found = block.boxes.meeting(box) & ~gone_[own.first];
+    gone_[own.first] |= found;
+    for (unsigned bits = found; bits != 0; bits &= bits - 1, ++taken) {
+      visit(block.items[static_cast<std::size_t>(std::countr_zero(bits))]);
+    }
+  }
+  left_[node] -= taken;
+  return taken;
 }
 
 template <class Squared>
