@@ -19,15 +19,15 @@ constexpr std::size_t kAskedNeedles = 64, kManyBoxes = 400;
 // What the distance between two sides may be off by, against their lengths.
 constexpr double kSideRounding = 1e-6;
 
-struct Side {
+struct NeedleSide {
   Point from, to;
   double length, height;
 };
 
-std::optional<Side> needle_side(const Welded& mesh, std::uint32_t t) {
+std::optional<NeedleSide> needle_side(const Welded& mesh, std::uint32_t t) {
   const Triangle& c = mesh.triangle({t});
   if (has_equal_corners(c)) return std::nullopt;
-  Side side{};
+  NeedleSide side{};
   for (std::size_t k = 0; k < 3; ++k) {
     const Point &p = mesh.point(c[k]), &q = mesh.point(c[(k + 1) % 3]);
     const double length = (q - p).norm();
