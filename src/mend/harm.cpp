@@ -171,7 +171,7 @@ std::size_t without_area(const Mesh& mesh, std::span<const TriangleId> triangles
 }
 
 // Pairs that something new is in.
-std::size_t crossings_with(const KnownMesh& before, const Change& change, const Difference& d) {
+std::size_t crossings_of_new(const KnownMesh& before, const Change& change, const Difference& d) {
   if (d.added.empty()) return 0;
   const Mesh &mesh = before.mesh(), &now = change.mesh;
   if (!change.only_adds) return find_crossings_of(Welded(now), d.is_new).size();
@@ -225,7 +225,7 @@ std::string harm_of(const KnownMesh& before, const Change& change) {
     compared.say(find_zero_area(old).size(), find_zero_area(now).size(), "triangles without area");
   }
   // Pairs that involve something new, against those that involved something that went.
-  const std::size_t crossing = crossings_with(before, change, d);
+  const std::size_t crossing = crossings_of_new(before, change, d);
   if (crossing > 0) {
     compared.say(find_crossings_of(old, d.went).size(), crossing, "pairs that cross or touch");
   }
