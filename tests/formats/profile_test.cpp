@@ -159,6 +159,8 @@ TEST(Profile, LettersBeyondAsciiStandInQuotesAndCommentsOnly) {
   }
   // A quote opens nothing within a word, nor does one that belongs to the text before it.
   EXPECT_EQ(read("[[waivers]]\nkind = \"gap\"\nreason = \"\"\"a\"\"\"\" # ñ\n").waivers.size(), 1u);
+  // Some look as if they did: the parser meets what is in them bare.
+  EXPECT_THROW(static_cast<void>(read("tolerance = 0ls='''aﻪb\n'''\n")), InputError);
   for (const char* text :
        {"tolerance = +\"ﻪ\"\n", "tolerance = 1'é'\n", "a\"\"\"\né\"\"\" = 1\n"}) {
     try {
