@@ -128,7 +128,7 @@ Change strip(const Mesh& mesh, std::span<const TriangleId> triangles, double wid
     return refuse(RefusalReason::does_not_apply,
                   "its sides are up to " + short_text(widest) + " apart");
   }
-  return add_fills(mesh, std::span(&made, 1), budget);
+  return add_fills(KnownMesh(mesh), std::span(&made, 1), budget);
 }
 
 }  // namespace

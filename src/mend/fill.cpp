@@ -300,16 +300,16 @@ FillOutcome Filler::fill(const Opening& opening, const FillOptions& options) con
 namespace {
 
 // Pairs that new triangles are in, where their points are numbered on from those of the mesh.
+// `are_distinct`: no point lies on another.
 std::vector<TrianglePair> crossings_of_fill(const KnownMesh& known, std::span<const Point> points,
-                                            std::span<const Triangle> triangles) {
-  const Mesh& mesh = known.mesh();
-  if (stay_distinct(mesh.points, points)) return find_crossings_of_added(known, points, triangles);
-  // A new point may lie on one that is there: told by places.
-  Mesh with = mesh;
+                                            std::span<const Triangle> triangles,
+                                            bool are_distinct) {
+  if (are_distinct) return find_crossings_of_added(known, points, triangles);
+  Mesh with = known.mesh();
   with.points_are_distinct = false;
-  with.points.insert(with.points.end(), points.begin(), points.end());
+  with.points.append(points);
   std::vector<bool> wanted(with.triangles.size());
-  with.triangles.insert(with.triangles.end(), triangles.begin(), triangles.end());
+  with.triangles.append(triangles);
   wanted.resize(with.triangles.size(), true);
   return find_crossings_of(Welded(with), wanted);
 }
@@ -323,7 +323,9 @@ std::vector<FillOutcome> Filler::try_all(const Opening& opening, const FillOptio
   for (const FillMethod method : kTried) {
     FillOutcome outcome = c.one(opening, around, method, options);
     if (auto* fill = std::get_if<Fill>(&outcome)) {
-      fill->crossings = crossings_of_fill(c.known, fill->points, fill->triangles).size();
+      const bool are_distinct = stay_distinct(c.mesh.points, fill->points);
+      fill->crossings =
+          crossings_of_fill(c.known, fill->points, fill->triangles, are_distinct).size();
     }
     outcomes.push_back(std::move(outcome));
   }
@@ -339,6 +341,7 @@ struct AddedFills {
   std::vector<Point> points;
   std::vector<Triangle> triangles;
   std::vector<std::uint32_t> fill_of;  // by triangle
+  bool are_distinct = true;            // no point lies on another, or on one of the mesh
 };
 
 AddedFills added_fills(const Mesh& mesh, std::span<const Fill* const> fills) {
@@ -355,6 +358,7 @@ AddedFills added_fills(const Mesh& mesh, std::span<const Fill* const> fills) {
       out.fill_of.push_back(f);
     }
   }
+  out.are_distinct = stay_distinct(mesh.points, out.points);
   return out;
 }
 
@@ -365,10 +369,10 @@ void find_third_triangles(const KnownMesh& known, const AddedFills& added, HarmO
   const std::size_t points = known.mesh().points.size();
   // A new point may lie on an old one: named by place where it does.
   std::map<VertexId, VertexId> same;
-  if (!stay_distinct(known.mesh().points, added.points)) {
+  if (!added.are_distinct) {
     Mesh with;
     with.points = known.mesh().points;
-    with.points.insert(with.points.end(), added.points.begin(), added.points.end());
+    with.points.append(added.points);
     const Welded welded(with);
     std::vector<std::uint32_t> first(welded.points().size(), kNoIndex);
     for (std::uint32_t v = 0; v < with.points.size(); ++v) {
@@ -411,7 +415,8 @@ HarmOfFills harmful(const KnownMesh& known, std::span<const Fill* const> fills) 
     return t.value < mesh.triangles.size() ? kNoIndex
                                            : added.fill_of[t.value - mesh.triangles.size()];
   };
-  for (const TrianglePair& pair : crossings_of_fill(known, added.points, added.triangles)) {
+  for (const TrianglePair& pair :
+       crossings_of_fill(known, added.points, added.triangles, added.are_distinct)) {
     for (const TriangleId t : {pair.first, pair.second}) {
       if (fill_of(t) != kNoIndex) harm.try_emplace(fill_of(t), RefusalReason::crossing);
     }
@@ -578,11 +583,12 @@ Change fill(const KnownMesh& mesh, std::span<const Opening> openings, const Fill
   return change;
 }
 
-Change add_fills(const Mesh& mesh, std::span<const Fill> fills, const Budget& budget) {
+Change add_fills(const KnownMesh& known, std::span<const Fill> fills, const Budget& budget) {
+  const Mesh& mesh = known.mesh();
   std::vector<const Fill*> current;
   for (const Fill& f : fills) current.push_back(&f);
   std::vector<Refusal> refused;
-  for (const auto& [f, reason] : harmful(KnownMesh(mesh), current)) {
+  for (const auto& [f, reason] : harmful(known, current)) {
     const Fill& fill = fills[f];
     const VertexId v = fill.triangles.empty() ? VertexId{0} : fill.triangles[0][0];
     refused.push_back({reason, v.value < mesh.points.size() ? mesh.point(v) : Point(Point::Zero()),

@@ -1,6 +1,7 @@
 #include "aguja/mend/trial.h"
 
 #include <algorithm>
+#include <optional>
 
 #include "mend/finding_openings.h"
 #include "mend/ledger.h"
@@ -28,7 +29,15 @@ Trial try_fills(const std::shared_ptr<const MendState>& state, std::span<const F
   trial.part = *at->part_index;
   trial.place = at->place;
   const Budget budget{options.tolerance, state->traces[trial.part]->spent};
-  const FindingOpenings openings(state->model.parts[trial.part].mesh(), options.tolerance, budget);
+  const Mesh& read = state->model.parts[trial.part].mesh();
+  std::optional<FindingOpenings> prepared;
+  if (read.points_are_distinct) {
+    trial.mesh = known_mesh(*state, trial.part);
+    prepared.emplace(*trial.mesh, options.tolerance, budget);
+  } else {
+    prepared.emplace(read, options.tolerance, budget);
+  }
+  const FindingOpenings& openings = *prepared;
   const std::vector<Opening> own = openings.of(*at);
   if (own.size() != 1) {
     throw StepError(
@@ -36,9 +45,11 @@ Trial try_fills(const std::shared_ptr<const MendState>& state, std::span<const F
                              : ": its rim meets itself: it is several openings"));
   }
   trial.of = state;
-  trial.prepared = std::make_shared<const Change>(
-      openings.changed() ? *openings.changed() : unchanged(openings.mesh(), budget));
-  trial.outcomes = Filler(trial.prepared->mesh, options.tolerance).try_all(own[0], options);
+  if (openings.changed()) {
+    trial.prepared = std::make_shared<const Change>(*openings.changed());
+    trial.mesh = std::make_shared<const KnownMesh>(trial.prepared->mesh, trial.prepared);
+  }
+  trial.outcomes = Filler(*trial.mesh, options.tolerance).try_all(own[0], options);
   return trial;
 }
 
@@ -47,11 +58,11 @@ StepResult accept_trial(const Trial& trial, FillMethod method, double tolerance)
   if (fill == nullptr) {
     throw ArgumentError(trial.id + ": " + std::string(slug(method)) + " gives no fill");
   }
-  const Change& prepared = *trial.prepared;
-  const Budget budget{tolerance, prepared.spent};
-  Change change = add_fills(prepared.mesh, std::span(fill, 1), budget);
+  const Budget budget{tolerance,
+                      trial.prepared ? trial.prepared->spent : trial.of->traces[trial.part]->spent};
+  Change change = add_fills(*trial.mesh, std::span(fill, 1), budget);
   StepResult result{.state = *trial.of, .lines = {}, .changed = change.done > 0};
-  LedgerLine line = line_of(prepared.mesh, budget, change);
+  LedgerLine line = line_of(trial.mesh->mesh(), budget, change);
   line.remedy = remedies::fill;
   line.part = trial.of->model.parts[trial.part].name;
   line.part_id = trial.of->traces[trial.part]->id;
@@ -59,7 +70,8 @@ StepResult accept_trial(const Trial& trial, FillMethod method, double tolerance)
   line.finding_count = 1;
   line.place = trial.place;
   if (result.changed) {
-    result.parts.push_back(accept(result.state, trial.part, composed(prepared, std::move(change))));
+    if (trial.prepared) change = composed(*trial.prepared, std::move(change));
+    result.parts.push_back(accept(result.state, trial.part, std::move(change)));
   }
   result.lines.push_back(std::move(line));
   return result;

@@ -628,8 +628,7 @@ std::vector<TrianglePair> find_crossings_of(const Welded& mesh, const std::vecto
   // A tree of the few; everybody else comes by and asks, unless none is anywhere near.
   const BoxTree tree(Array<FloatBox>{boxes});
   // Many of a crowd would be asked by all of it, and needles by all those beside them.
-  if (chosen.size() > wanted.size() / 4 &&
-      (Crowds::are_in(mesh) || !Needles(mesh, tree, {}).empty())) {
+  if (chosen.size() > wanted.size() / 4 && (Crowds::are_in(mesh) || Needles::are_in(mesh, tree))) {
     std::vector<TrianglePair> pairs = find_crossings(mesh);
     std::erase_if(pairs, [&](const TrianglePair& pair) {
       return !wanted[pair.first.value] && !wanted[pair.second.value];

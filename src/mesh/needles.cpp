@@ -42,17 +42,16 @@ std::optional<NeedleSide> needle_side(const Welded& mesh, std::uint32_t t) {
   return side;
 }
 
-}  // namespace
-
-Needles::Needles(const Welded& mesh, const BoxTree& tree, std::span<const std::uint32_t> crowd_of) {
-  const auto found = parallel_collect<std::uint32_t>(
-      mesh.triangles().size(), std::size_t{1} << 13, [&](Range r, std::vector<std::uint32_t>& out) {
-        for (std::size_t i = r.begin; i < r.end; ++i) {
-          const auto t = static_cast<std::uint32_t>(i);
-          if (needle_side(mesh, t)) out.push_back(t);
-        }
-      });
-  if (found.size() < kFewNeedles) return;
+// By number; none if they are not worth it.
+std::vector<std::uint32_t> crowded_needles(const Welded& mesh, const BoxTree& tree) {
+  auto found = parallel_collect<std::uint32_t>(mesh.triangles().size(), std::size_t{1} << 13,
+                                               [&](Range r, std::vector<std::uint32_t>& out) {
+                                                 for (std::size_t i = r.begin; i < r.end; ++i) {
+                                                   const auto t = static_cast<std::uint32_t>(i);
+                                                   if (needle_side(mesh, t)) out.push_back(t);
+                                                 }
+                                               });
+  if (found.size() < kFewNeedles) return {};
   std::size_t met = 0;
   for (std::size_t i = 0; i < kAskedNeedles; ++i) {
     Box box;
@@ -61,8 +60,19 @@ Needles::Needles(const Welded& mesh, const BoxTree& tree, std::span<const std::u
     }
     tree.for_each_meeting(FloatBox(box), [&](std::uint32_t) { ++met; });
   }
-  if (met < kAskedNeedles * kManyBoxes) return;
+  if (met < kAskedNeedles * kManyBoxes) return {};
+  return found;
+}
 
+}  // namespace
+
+bool Needles::are_in(const Welded& mesh, const BoxTree& tree) {
+  return !crowded_needles(mesh, tree).empty();
+}
+
+Needles::Needles(const Welded& mesh, const BoxTree& tree, std::span<const std::uint32_t> crowd_of) {
+  const std::vector<std::uint32_t> found = crowded_needles(mesh, tree);
+  if (found.empty()) return;
   double longest = 0;
   for (const std::uint32_t t : found) {
     const auto side = needle_side(mesh, t);

@@ -20,6 +20,9 @@ class Needles {
   // Cost     O(n), and O(k log k) for k needles if they are worth it. Parallel.
   Needles(const Welded& mesh, const BoxTree& tree, std::span<const std::uint32_t> crowd_of);
 
+  // Would it find any? The tree may be of some triangles.
+  [[nodiscard]] static bool are_in(const Welded& mesh, const BoxTree& tree);
+
   [[nodiscard]] bool empty() const { return list_.empty(); }
   [[nodiscard]] std::size_t size() const { return list_.size(); }
   [[nodiscard]] std::uint32_t triangle(std::size_t i) const { return list_[i].triangle; }

@@ -118,6 +118,16 @@ TEST(SharedArray, CopiesThatGrowShareWhatTheyHaveInCommon) {
   EXPECT_EQ(std::as_const(branch).back(), -1);
 }
 
+TEST(SharedArray, ValuesMayComeFromItself) {
+  Numbers a = {1, 2, 3};
+  for (int i = 0; i < 100; ++i) {
+    a.push_back(std::as_const(a)[1]);
+    a.resize(a.size() + 1, std::as_const(a)[2]);
+  }
+  ASSERT_EQ(a.size(), 203u);
+  for (std::size_t i = 3; i < a.size(); ++i) EXPECT_EQ(std::as_const(a)[i], i % 2 == 1 ? 2 : 3);
+}
+
 TEST(SharedArray, ThreadsAppendToCopiesOfTheirOwn) {
   Numbers common(100, 1);
   common.reserve(10'000);

@@ -230,8 +230,8 @@ TEST(Session, CanBeStoppedFromAnotherThread) {
 }
 
 TEST(Session, AFillThatWasTriedIsTakenWithItsLine) {
-  const Mesh mesh = test::without(test::sphere(20),
-                                  [](const Point& p) { return (p - Point(1, 0, 0)).norm() < 0.4; });
+  const Mesh mesh = with_distinct_points(test::without(
+      test::sphere(20), [](const Point& p) { return (p - Point(1, 0, 0)).norm() < 0.4; }));
   MendSession session(model_of(mesh), {.tolerance = 1e-6});
   const std::string id = session.inspect().findings.at(0).id;
   FillOptions options;
@@ -239,6 +239,8 @@ TEST(Session, AFillThatWasTriedIsTakenWithItsLine) {
   const Trial trial = session.try_fills(id, options);
   const StepReport report = session.take(trial, FillMethod::taut, 1);
   EXPECT_TRUE(report.changed);
+  // What is known of the mesh is taken on.
+  EXPECT_TRUE(session.part_changes()[0].maps[0].only_adds);
   ASSERT_EQ(session.ledger().size(), 1u);
   EXPECT_EQ(session.ledger()[0].step, 1u);
   EXPECT_EQ(session.steps().at(0).selection.ids.at(0), id);

@@ -8,6 +8,7 @@
 #include <initializer_list>
 #include <iterator>
 #include <memory>
+#include <new>
 #include <span>
 #include <type_traits>
 #include <utility>
@@ -79,7 +80,7 @@ class SharedArray {
 
   /// Shares with nobody any more.
   void own() {
-    if (block_ && !is_alone()) move_to(size_);
+    if (block_ && !block_.is_alone()) move_to(size_);
   }
   void reserve(std::size_t count) {
     if (count > capacity()) move_to(count);
@@ -94,7 +95,8 @@ class SharedArray {
     size_ = count;
   }
   void resize(std::size_t count, const T& value) {
-    if (count > size_) std::uninitialized_fill_n(grow(count - size_), count - size_, T(value));
+    const T filler = value;  // which may lie in this array
+    if (count > size_) std::uninitialized_fill_n(grow(count - size_), count - size_, filler);
     size_ = count;
   }
   void assign(std::size_t count, const T& value) {
@@ -122,7 +124,7 @@ class SharedArray {
   void pop_back() { --size_; }
   void append(std::span<const T> values) {
     // They may lie in this array.
-    const std::shared_ptr<Block> kept = block_;
+    const Hold kept = block_;
     std::uninitialized_copy(values.begin(), values.end(), grow(values.size()));
     size_ += values.size();
   }
@@ -169,17 +171,40 @@ class SharedArray {
     T* const items;
     const std::size_t capacity;
     std::atomic<std::size_t> used = 0;  // by the longest of those that share it
+    std::atomic<std::size_t> holders = 1;
+  };
+  // A block for as long as somebody holds it.
+  class Hold {
+   public:
+    Hold() = default;
+    explicit Hold(std::size_t count) : block_(new Block(count)) {}
+    Hold(const Hold& other) : block_(other.block_) {
+      if (block_ != nullptr) block_->holders.fetch_add(1, std::memory_order_relaxed);
+    }
+    Hold(Hold&& other) noexcept : block_(std::exchange(other.block_, nullptr)) {}
+    Hold& operator=(Hold other) noexcept {
+      std::swap(block_, other.block_);
+      return *this;
+    }
+    ~Hold() {
+      if (block_ == nullptr) return;
+      if (block_->holders.fetch_sub(1, std::memory_order_acq_rel) == 1) delete block_;
+    }
+
+    explicit operator bool() const { return block_ != nullptr; }
+    [[nodiscard]] Block* operator->() const { return block_; }
+    // What others did with it before they let go of it is over then.
+    [[nodiscard]] bool is_alone() const {
+      return block_->holders.load(std::memory_order_acquire) == 1;
+    }
+
+   private:
+    Block* block_ = nullptr;
   };
 
-  // What others did with it before they let go of it is over.
-  [[nodiscard]] bool is_alone() const {
-    if (block_.use_count() != 1) return false;
-    std::atomic_thread_fence(std::memory_order_acquire);
-    return true;
-  }
   void move_to(std::size_t count) {
     if (count > static_cast<std::size_t>(-1) / sizeof(T)) throw std::bad_array_new_length();
-    auto fresh = std::make_shared<Block>(std::max<std::size_t>(count, 1));
+    Hold fresh(std::max<std::size_t>(count, 1));
     std::uninitialized_copy(begin_, begin_ + std::min(size_, count), fresh->items);
     fresh->used = size_;
     block_ = std::move(fresh);
@@ -189,7 +214,7 @@ class SharedArray {
   T* grow(std::size_t more) {
     const std::size_t whole = size_ + more;
     if (block_ && whole <= block_->capacity) {
-      if (is_alone()) {
+      if (block_.is_alone()) {
         block_->used.store(whole, std::memory_order_relaxed);
         return begin_ + size_;
       }
@@ -198,12 +223,12 @@ class SharedArray {
     }
     // Who alone fills it doubles it; what others share is large mostly, and grows by little.
     constexpr std::size_t kShare = 16;
-    move_to(std::max(whole, !block_ || is_alone() ? 2 * size_ : whole + size_ / kShare));
+    move_to(std::max(whole, !block_ || block_.is_alone() ? 2 * size_ : whole + size_ / kShare));
     block_->used.store(whole, std::memory_order_relaxed);
     return begin_ + size_;
   }
 
-  std::shared_ptr<Block> block_;
+  Hold block_;
   T* begin_ = nullptr;
   std::size_t size_ = 0;
 };

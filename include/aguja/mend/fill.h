@@ -126,7 +126,7 @@ struct FilledWishes {
                                      Progress* progress = nullptr);
 
 /// Adds fills that were worked out before (`Filler`), as they are; those that cross are refused.
-[[nodiscard]] Change add_fills(const Mesh& mesh, std::span<const Fill> fills,
+[[nodiscard]] Change add_fills(const KnownMesh& mesh, std::span<const Fill> fills,
                                const Budget& budget = {});
 
 }  // namespace aguja

@@ -14,9 +14,11 @@ struct Trial {
   std::string id;
   std::size_t part = 0;
   Point place = Point::Zero();
-  std::shared_ptr<const MendState> of;     ///< the state that was given
-  std::shared_ptr<const Change> prepared;  ///< its part made ready: that they were worked out for
-  std::vector<FillOutcome> outcomes;       ///< in the order of `fill_methods`
+  std::shared_ptr<const MendState> of;  ///< the state that was given
+  KnownMeshPtr mesh;                    ///< that they were worked out for
+  /// How that was made of the part's; null if it is the part's.
+  std::shared_ptr<const Change> prepared;
+  std::vector<FillOutcome> outcomes;  ///< in the order of `fill_methods`
   /// The fill of a method, if it has one.
   [[nodiscard]] const Fill* find(FillMethod method) const;
 };
