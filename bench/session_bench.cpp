@@ -1,5 +1,6 @@
 // What a step of a session costs against an inspection: fills of small openings, one after another
-// and together, undo and redo. Usage: bench_session [TRIANGLES [ROUNDS]]
+// and together, undo and redo; a triangle that is dropped, and an inspection after that. Usage:
+// bench_session [TRIANGLES [ROUNDS]]
 
 #include <cstdlib>
 
@@ -53,7 +54,14 @@ int main(int argc, char** argv) {
     step.settings["method"] = std::string("flat");
     fills.push_back(step);
   }
+  Step drop;
+  drop.number = 1;
+  drop.remedy = remedies::drop;
+  drop.selection.triangles = {{1, 1}};
+  drop.settings["may_bare"] = true;
   std::size_t filled = 0;
+  bool dropped = false;
+  const auto run_drop = [&] { dropped = session->run(drop).changed; };
   const auto medians = bench::interleaved_medians(
       {{"inspect",
         [&] { session = std::make_unique<MendSession>(model, SessionOptions{.tolerance = 0}); },
@@ -72,10 +80,12 @@ int main(int argc, char** argv) {
           session->undo(fills.size());
           session->redo(fills.size());
         }},
-       {"fills, together", begin, [&] { static_cast<void>(session->run(fills)); }}},
+       {"fills, together", begin, [&] { static_cast<void>(session->run(fills)); }},
+       {"drop", begin, run_drop},
+       {"inspect after it", {}, [&] { static_cast<void>(session->inspect()); }}},
       rounds);
-  if (fills.size() != kOpenings || filled != kOpenings) {
-    fmt::print(stderr, "{} openings, {} filled\n", fills.size(), filled);
+  if (fills.size() != kOpenings || filled != kOpenings || !dropped) {
+    fmt::print(stderr, "{} openings, {} filled; dropped: {}\n", fills.size(), filled, dropped);
     return 1;
   }
   const double inspection = medians[0];
@@ -86,4 +96,6 @@ int main(int argc, char** argv) {
   fmt::print("| a fill among {} | {:.2f} |\n", kOpenings,
              100 * medians[3] / kOpenings / inspection);
   fmt::print("| undo and redo of a step | {:.5f} |\n", 100 * medians[2] / kOpenings / inspection);
+  fmt::print("| a triangle dropped | {:.2f} |\n", 100 * medians[4] / inspection);
+  fmt::print("| an inspection after that | {:.2f} |\n", 100 * medians[5] / inspection);
 }

@@ -236,9 +236,10 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
   }
   out.fate = fate_of(parts.size(), made.size());
   KnownMeshPtr known;
-  if (parts.size() == 1 && made.size() == 1 && out.maps[0].only_adds && state.known[parts[0]]) {
+  if (parts.size() == 1 && made.size() == 1 && state.known[parts[0]]) {
     const auto owner = std::make_shared<const Part>(made[0]);
-    known = std::make_shared<const KnownMesh>(owner->mesh(), owner, *state.known[parts[0]]);
+    known = std::make_shared<const KnownMesh>(owner->mesh(), owner, *state.known[parts[0]],
+                                              out.maps[0]);
   }
   const auto at = static_cast<std::ptrdiff_t>(parts.empty() ? state.model.parts.size() : parts[0]);
   for (auto p = parts.rbegin(); p != parts.rend(); ++p) {

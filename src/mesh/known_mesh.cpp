@@ -1,6 +1,8 @@
 #include "aguja/mesh/known_mesh.h"
 
 #include <algorithm>
+#include <atomic>
+#include <limits>
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
@@ -23,26 +25,34 @@ FloatBox box_of_triangle_in(const Mesh& mesh, const Triangle& t) {
   return FloatBox(box);
 }
 
-BoxTree tree_from(const Mesh& mesh, std::size_t first) {
-  Array<FloatBox> boxes(mesh.triangles.size() - first);
-  parallel_ranges(boxes.size(), std::size_t{1} << 13, [&](Range r) {
+template <class TriangleOf>
+BoxTree tree_over(const Mesh& mesh, std::size_t count, const TriangleOf& triangle_of) {
+  Array<FloatBox> boxes(count);
+  parallel_ranges(count, std::size_t{1} << 13, [&](Range r) {
     for (std::size_t i = r.begin; i < r.end; ++i) {
-      boxes[i] = box_of_triangle_in(mesh, mesh.triangles[first + i]);
+      boxes[i] = box_of_triangle_in(mesh, mesh.triangle(triangle_of(i)));
     }
   });
   return BoxTree(std::move(boxes));
 }
 
-// A mesh and what is added to it, by the numbers that all have together.
-class Added {
+// Triangles that come to a mesh, and points with them, numbered on.
+class Newcomers {
  public:
-  Added(const Mesh& mesh, std::span<const Point> points, std::span<const Triangle> triangles)
-      : mesh_(mesh), points_(points), triangles_(triangles) {}
+  // They are numbered on, too.
+  Newcomers(const Mesh& mesh, std::span<const Point> points, std::span<const Triangle> triangles)
+      : mesh_(mesh), points_(points), triangles_(triangles.begin(), triangles.end()) {
+    for (std::size_t i = 0; i < triangles.size(); ++i) {
+      ids_.push_back({static_cast<std::uint32_t>(mesh.triangles.size() + i)});
+    }
+  }
+  // They are in the mesh already.
+  Newcomers(const Mesh& mesh, std::vector<TriangleId> ids) : mesh_(mesh), ids_(std::move(ids)) {
+    for (const TriangleId t : ids_) triangles_.push_back(mesh.triangle(t));
+  }
 
   [[nodiscard]] std::size_t size() const { return triangles_.size(); }
-  [[nodiscard]] TriangleId id(std::size_t i) const {
-    return {static_cast<std::uint32_t>(mesh_.triangles.size() + i)};
-  }
+  [[nodiscard]] TriangleId id(std::size_t i) const { return ids_[i]; }
   [[nodiscard]] const Point& point(VertexId v) const {
     return v.value < mesh_.points.size() ? mesh_.point(v) : points_[v.value - mesh_.points.size()];
   }
@@ -60,7 +70,8 @@ class Added {
   [[nodiscard]] std::optional<PreparedTriangle> prepared(std::size_t i) const {
     return prepared(triangles_[i]);
   }
-  /// What is added, by itself, with the points that it needs.
+  [[nodiscard]] const Mesh& mesh() const { return mesh_; }
+  /// They by themselves, with the points that they need.
   [[nodiscard]] Mesh alone() const {
     std::vector<VertexId> used;
     for (const Triangle& t : triangles_) used.insert(used.end(), t.corner, t.corner + 3);
@@ -82,81 +93,170 @@ class Added {
  private:
   const Mesh& mesh_;
   std::span<const Point> points_;
-  std::span<const Triangle> triangles_;
+  std::vector<Triangle> triangles_;
+  std::vector<TriangleId> ids_;
 };
 
-std::vector<TrianglePair> crossings_of(const Added& added, const Mesh& mesh,
-                                       const TriangleTrees& trees) {
+// The pairs that they are in, with those in the trees or with each other; nothing if more than
+// `most_looks` boxes would have to be looked into.
+std::optional<std::vector<TrianglePair>> crossings_of(
+    const Newcomers& newcomers, const TriangleTrees& trees,
+    std::size_t most_looks = std::numeric_limits<std::size_t>::max()) {
+  std::atomic<std::size_t> looks = 0;
   std::vector<TrianglePair> pairs = parallel_collect<TrianglePair>(
-      added.size(), std::size_t{1} << 6, [&](Range r, std::vector<TrianglePair>& out) {
+      newcomers.size(), std::size_t{1} << 6, [&](Range r, std::vector<TrianglePair>& out) {
+        std::vector<TriangleId> near;
         for (std::size_t i = r.begin; i < r.end; ++i) {
-          const auto own = added.prepared(i);
+          const auto own = newcomers.prepared(i);
           if (!own) continue;
-          trees.for_each_meeting(added.box(i), [&](TriangleId t) {
-            const auto other = added.prepared(mesh.triangle(t));
-            if (!other) return;
-            const Contact contact = classify_staged(*other, *own).contact;
-            if (contact != Contact::none) out.push_back({t, added.id(i), contact});
-          });
+          near.clear();
+          trees.for_each_meeting(newcomers.box(i), [&](TriangleId t) { near.push_back(t); });
+          if (looks.fetch_add(near.size()) + near.size() > most_looks) return;
+          for (const TriangleId t : near) {
+            const auto other = newcomers.prepared(newcomers.mesh().triangle(t));
+            if (!other) continue;
+            const bool is_first = t < newcomers.id(i);
+            const Contact contact =
+                (is_first ? classify_staged(*other, *own) : classify_staged(*own, *other)).contact;
+            if (contact == Contact::none) continue;
+            out.push_back({std::min(t, newcomers.id(i)), std::max(t, newcomers.id(i)), contact});
+          }
         }
       });
-  const Mesh alone = added.alone();
+  if (looks > most_looks) return std::nullopt;
+  const Mesh alone = newcomers.alone();
   for (TrianglePair pair : find_crossings(Welded(alone))) {
-    pair.first = added.id(pair.first.value);
-    pair.second = added.id(pair.second.value);
+    pair.first = newcomers.id(pair.first.value);
+    pair.second = newcomers.id(pair.second.value);
     pairs.push_back(pair);
   }
   std::sort(pairs.begin(), pairs.end());
   return pairs;
 }
 
+// Which triangles of a mesh are those of another, corner for corner.
+struct Stayed {
+  std::vector<TriangleId> now;     // by triangle before; kNoIndex: it did not
+  std::vector<TriangleId> others;  // now, that did not; rising
+};
+
+Stayed stayed(const Mesh& before, const Mesh& mesh, const MeshMaps& maps) {
+  Stayed out;
+  out.now.assign(before.triangles.size(), TriangleId{kNoIndex});
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    const TriangleId parent = maps.parent[t];
+    bool same = parent.value != kNoIndex && out.now[parent.value].value == kNoIndex;
+    for (unsigned c = 0; same && c < 3; ++c) {
+      same = mesh.point(mesh.triangles[t][c]) == before.point(before.triangle(parent)[c]);
+    }
+    if (same) {
+      out.now[parent.value] = {t};
+    } else {
+      out.others.push_back({t});
+    }
+  }
+  return out;
+}
+
+// To begin anew costs about so many looks a triangle, and as much as asking for one in so many.
+constexpr std::size_t kLooksOfAll = 32, kOthersOfAll = 4;
+
 }  // namespace
 
 TriangleTrees::TriangleTrees(BoxTree tree) {
-  pieces_.push_back({0, std::make_shared<const BoxTree>(std::move(tree))});
+  const std::size_t size = tree.size();
+  pieces_.push_back({std::make_shared<const BoxTree>(std::move(tree)), nullptr, size});
 }
 
-TriangleTrees::TriangleTrees(const TriangleTrees& before, const Mesh& mesh)
+TriangleTrees::TriangleTrees(const TriangleTrees& before, std::span<const TriangleId> now,
+                             const Mesh& mesh, std::vector<TriangleId> others)
     : pieces_(before.pieces_) {
-  std::size_t first = pieces_.empty() ? 0 : pieces_.back().first + pieces_.back().tree->size();
-  if (first == mesh.triangles.size()) return;
-  while (!pieces_.empty() && pieces_.back().tree->size() <= mesh.triangles.size() - first) {
-    first = pieces_.back().first;
+  const auto spill = [&](const Piece& piece) {
+    for (std::uint32_t i = 0; i < piece.tree->size(); ++i) {
+      if (piece.triangle(i).value != kNoIndex) others.push_back(piece.triangle(i));
+    }
+  };
+  if (!now.empty()) {
+    for (Piece& piece : pieces_) {
+      auto triangles = std::make_shared<std::vector<TriangleId>>(piece.tree->size());
+      piece.left = 0;
+      for (std::uint32_t i = 0; i < triangles->size(); ++i) {
+        const TriangleId t = piece.triangle(i);
+        (*triangles)[i] = t.value == kNoIndex ? t : now[t.value];
+        piece.left += static_cast<std::size_t>((*triangles)[i].value != kNoIndex);
+      }
+      piece.triangles = std::move(triangles);
+    }
+    std::erase_if(pieces_, [&](const Piece& piece) {
+      const bool goes = 2 * piece.left < piece.tree->size();
+      if (goes) spill(piece);
+      return goes;
+    });
+  }
+  if (others.empty()) return;
+  while (!pieces_.empty() && pieces_.back().left <= others.size()) {
+    spill(pieces_.back());
     pieces_.pop_back();
   }
-  pieces_.push_back(
-      {static_cast<std::uint32_t>(first), std::make_shared<const BoxTree>(tree_from(mesh, first))});
+  std::sort(others.begin(), others.end());
+  auto triangles = std::make_shared<const std::vector<TriangleId>>(std::move(others));
+  BoxTree tree = tree_over(mesh, triangles->size(), [&](std::size_t i) { return (*triangles)[i]; });
+  const std::size_t size = triangles->size();
+  pieces_.push_back({std::make_shared<const BoxTree>(std::move(tree)), std::move(triangles), size});
 }
 
-KnownMesh::KnownMesh(const Mesh& mesh, std::shared_ptr<const void> owner, const KnownMesh& before)
+KnownMesh::KnownMesh(const Mesh& mesh, std::shared_ptr<const void> owner, const KnownMesh& before,
+                     const MeshMaps& maps)
     : KnownMesh(mesh, std::move(owner)) {
-  if (!mesh.points_are_distinct) return;
+  if (!mesh.points_are_distinct || !before.mesh_.points_are_distinct) return;
+  if (maps.only_adds) take_on_edges(before);
+  take_on_crossings(before, maps);
+}
+
+void KnownMesh::take_on_edges(const KnownMesh& before) {
   const std::size_t first_new = before.mesh_.triangles.size();
-  const std::size_t vertices = mesh.points.size();
-  {
-    const std::lock_guard lock(before.mutex_);
-    if (before.edges_) edges_.emplace(*before.edges_, mesh.triangles, first_new, vertices);
-    if (before.stars_) stars_.emplace(*before.stars_, mesh.triangles, first_new, vertices);
-    if (before.box_) {
-      box_ = before.box_;
-      for (std::size_t v = before.mesh_.points.size(); v < vertices; ++v) {
-        box_->extend(mesh.points[v]);
+  const std::size_t vertices = mesh_.points.size();
+  const std::lock_guard lock(before.mutex_);
+  if (before.edges_) edges_.emplace(*before.edges_, mesh_.triangles, first_new, vertices);
+  if (before.stars_) stars_.emplace(*before.stars_, mesh_.triangles, first_new, vertices);
+  if (!before.box_) return;
+  box_ = before.box_;
+  for (std::size_t v = before.mesh_.points.size(); v < vertices; ++v) {
+    box_->extend(mesh_.points[v]);
+  }
+}
+
+void KnownMesh::take_on_crossings(const KnownMesh& before, const MeshMaps& maps) {
+  const std::lock_guard lock(before.crossing_mutex_);
+  if (!before.trees_) return;
+  Stayed s;
+  if (maps.only_adds) {
+    for (std::size_t t = before.mesh_.triangles.size(); t < mesh_.triangles.size(); ++t) {
+      s.others.push_back({static_cast<std::uint32_t>(t)});
+    }
+  } else {
+    s = stayed(before.mesh_, mesh_, maps);
+    if (kOthersOfAll * s.others.size() > mesh_.triangles.size()) return;
+  }
+  const TriangleTrees trees(*before.trees_, s.now, mesh_, {});
+  if (before.crossings_ && before.crossings_->are_all) {
+    const auto added =
+        crossings_of(Newcomers(mesh_, s.others), trees, kLooksOfAll * mesh_.triangles.size());
+    SomeCrossings all;
+    if (added && before.crossings_->pairs.size() + added->size() <= kMostCrossings) {
+      for (TrianglePair pair : before.crossings_->pairs) {
+        if (!s.now.empty()) {
+          const auto [a, b] = std::minmax(s.now[pair.first.value], s.now[pair.second.value]);
+          pair = {a, b, pair.contact};
+        }
+        if (pair.second.value != kNoIndex) all.pairs.push_back(pair);
       }
+      all.pairs.insert(all.pairs.end(), added->begin(), added->end());
+      std::sort(all.pairs.begin(), all.pairs.end());
+      crossings_ = std::move(all);
     }
   }
-  const std::lock_guard lock(before.crossing_mutex_);
-  if (before.trees_) trees_.emplace(*before.trees_, mesh);
-  if (!before.crossings_ || !before.trees_ || !before.crossings_->are_all) return;
-  const std::span<const Point> points = mesh.points;
-  const std::span<const Triangle> triangles = mesh.triangles;
-  const std::vector<TrianglePair> added = crossings_of(
-      Added(before.mesh_, points.subspan(before.mesh_.points.size()), triangles.subspan(first_new)),
-      before.mesh_, *before.trees_);
-  SomeCrossings all = *before.crossings_;
-  if (all.pairs.size() + added.size() > kMostCrossings) return;
-  all.pairs.insert(all.pairs.end(), added.begin(), added.end());
-  std::sort(all.pairs.begin(), all.pairs.end());
-  crossings_ = std::move(all);
+  trees_.emplace(trees, std::span<const TriangleId>(), mesh_, std::move(s.others));
 }
 
 void KnownMesh::check() const {
@@ -190,7 +290,11 @@ const Box& KnownMesh::box() const {
 
 const TriangleTrees& KnownMesh::trees() const {
   check();
-  return once(crossing_mutex_, trees_, [&] { return TriangleTrees(tree_from(mesh_, 0)); });
+  return once(crossing_mutex_, trees_, [&] {
+    return TriangleTrees(tree_over(mesh_, mesh_.triangles.size(), [](std::size_t i) {
+      return TriangleId{static_cast<std::uint32_t>(i)};
+    }));
+  });
 }
 
 const SomeCrossings& KnownMesh::crossings(Progress* progress) const {
@@ -207,7 +311,7 @@ std::vector<TrianglePair> find_crossings_of_added(const KnownMesh& mesh,
                                                   std::span<const Point> points,
                                                   std::span<const Triangle> triangles) {
   if (triangles.empty()) return {};
-  return crossings_of(Added(mesh.mesh(), points, triangles), mesh.mesh(), mesh.trees());
+  return *crossings_of(Newcomers(mesh.mesh(), points, triangles), mesh.trees());
 }
 
 }  // namespace aguja

@@ -80,7 +80,8 @@ TEST(KnownMesh, OfAMeshThatWasAddedToIsAsIfMadeAnew) {
           ++added;
         }
         ASSERT_EQ(told, find_crossings_of(Welded(mesh), is_new));
-        known = std::make_shared<const KnownMesh>(mesh, nullptr, *known);
+        known =
+            std::make_shared<const KnownMesh>(mesh, nullptr, *known, MeshMaps{{}, {}, {}, true});
       } else {
         known = std::make_shared<const KnownMesh>(mesh);
       }
@@ -100,6 +101,80 @@ TEST(KnownMesh, OfAMeshThatWasAddedToIsAsIfMadeAnew) {
   }
   EXPECT_GT(crossings, 10'000u);
   EXPECT_GT(added, 3'000u);
+}
+
+// Triangles go, are there twice, or stand elsewhere in the list; vertices move, and may fall together.
+Change any_change(Random& random, const Mesh& mesh) {
+  Change change;
+  change.mesh.points = mesh.points;
+  change.vertex_now = unchanged_vertices(mesh);
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+    if (random.chance(0.06)) continue;
+    change.parent.push_back({t});
+    if (random.chance(0.03)) change.parent.push_back({t});
+  }
+  if (random.chance(0.3)) {
+    for (int i = 0; i < 5 && !change.parent.empty(); ++i) {
+      std::swap(change.parent[random.index(change.parent.size())], change.parent.back());
+    }
+  }
+  for (const TriangleId p : change.parent) change.mesh.triangles.push_back(mesh.triangle(p));
+  const std::size_t moved = random.index(3);
+  for (std::size_t i = 0; i < moved; ++i) {
+    const Point to = mesh.points[random.index(mesh.points.size())];
+    Point& from = change.mesh.points[random.index(mesh.points.size())];
+    from = random.chance(0.5) ? to : Point(0.5 * (from + to));
+  }
+  change.spent.assign(change.parent.size(), 0.0);
+  const Mesh between = change.mesh;
+  return composed(change, distinct_points(between));
+}
+
+// Each triangle whose box meets a box is visited, once.
+void expect_trees_hold(const KnownMesh& known, Random& random) {
+  const Mesh& mesh = known.mesh();
+  Box box(mesh.points[random.index(mesh.points.size())]);
+  box.extend(mesh.points[random.index(mesh.points.size())]);
+  std::vector<bool> visited(mesh.triangles.size());
+  known.trees().for_each_meeting(FloatBox(box), [&](TriangleId t) {
+    ASSERT_LT(t.value, visited.size());
+    ASSERT_FALSE(visited[t.value]);
+    visited[t.value] = true;
+  });
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    Box own;
+    for (const VertexId v : mesh.triangles[t].corner) own.extend(mesh.point(v));
+    ASSERT_TRUE(visited[t] || !FloatBox(own).meets(FloatBox(box)));
+  }
+}
+
+TEST(KnownMesh, OfAMeshThatWasChangedIsAsIfMadeAnew) {
+  std::size_t crossings = 0, changes = 0;
+  for (std::uint64_t seed = 1; seed <= 400; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    Random random(seed);
+    std::vector<std::unique_ptr<const Mesh>> meshes;
+    meshes.push_back(std::make_unique<const Mesh>(any_mesh(random, seed)));
+    auto known = std::make_shared<const KnownMesh>(*meshes.back());
+    for (int step = 0; step < 6 && !meshes.back()->triangles.empty(); ++step) {
+      if (random.chance(0.9)) static_cast<void>(known->crossings());
+      if (random.chance(0.9)) static_cast<void>(known->trees());
+      Change change = any_change(random, *meshes.back());
+      ASSERT_TRUE(change.mesh.points_are_distinct);
+      meshes.push_back(std::make_unique<const Mesh>(std::move(change.mesh)));
+      const Mesh& mesh = *meshes.back();
+      known = std::make_shared<const KnownMesh>(mesh, nullptr, *known, change);
+      expect_same(known->edges(), EdgeTable(mesh.triangles, mesh.points.size()));
+      ASSERT_EQ(known->box().high, box_of(mesh).high);
+      ASSERT_EQ(known->crossings().pairs, find_crossings(Welded(mesh)));
+      crossings += known->crossings().pairs.size();
+      expect_trees_hold(*known, random);
+      if (testing::Test::HasFatalFailure()) FAIL();
+      ++changes;
+    }
+  }
+  EXPECT_GT(crossings, 10'000u);
+  EXPECT_GT(changes, 2'000u);
 }
 
 TEST(KnownMesh, PointsMustBeDistinct) {

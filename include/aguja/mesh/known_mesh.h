@@ -11,32 +11,42 @@
 #include "aguja/mesh/crossings.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/fans.h"
+#include "aguja/mesh/mesh_maps.h"
 
 namespace aguja {
 
-/// The boxes of the triangles of a mesh, in one tree or in a few that share no triangle.
+/// The boxes of the triangles of a mesh, in a few trees that share no triangle.
 class TriangleTrees {
  public:
   TriangleTrees() = default;
-  /// The first tree holds the first triangles.
+  /// Its items are the triangles.
   explicit TriangleTrees(BoxTree tree);
-  /// Those of `before`, and one of the triangles that come after theirs. Small ones become one, so
-  /// that there are O(log n) of them.
-  TriangleTrees(const TriangleTrees& before, const Mesh& mesh);
+  /// Those of `before`, as they are numbered now (by triangle before; kNoIndex for one that is gone;
+  /// empty: as they were), and one of `others` of the mesh. Small ones become one, so that there are
+  /// O(log n) of them, and so does what is left of those of which most is gone.
+  TriangleTrees(const TriangleTrees& before, std::span<const TriangleId> now, const Mesh& mesh,
+                std::vector<TriangleId> others);
 
   /// `visit(triangle)` for every triangle whose box meets `box`.
   template <class Visit>
   void for_each_meeting(const FloatBox& box, const Visit& visit) const {
     for (const Piece& piece : pieces_) {
-      piece.tree->for_each_meeting(
-          box, [&](std::uint32_t item) { visit(TriangleId{piece.first + item}); });
+      piece.tree->for_each_meeting(box, [&](std::uint32_t item) {
+        const TriangleId t = piece.triangle(item);
+        if (t.value != kNoIndex) visit(t);
+      });
     }
   }
 
  private:
   struct Piece {
-    std::uint32_t first;
     std::shared_ptr<const BoxTree> tree;
+    std::shared_ptr<const std::vector<TriangleId>> triangles;  // by item; null: its number
+    std::size_t left;                                          // items that are not gone
+
+    [[nodiscard]] TriangleId triangle(std::uint32_t item) const {
+      return triangles ? (*triangles)[item] : TriangleId{item};
+    }
   };
   std::vector<Piece> pieces_;
 };
@@ -51,10 +61,13 @@ class KnownMesh {
   /// The mesh must outlive this object, or be held by `owner`.
   explicit KnownMesh(const Mesh& mesh, std::shared_ptr<const void> owner = {})
       : mesh_(mesh), owner_(std::move(owner)) {}
-  /// The mesh begins with that of `before`, triangle for triangle and vertex for vertex. What was
-  /// worked out of that is known from the start: made anew is only what the others touch.
-  /// Cost     Copies of edges and stars; of trees and crossings, what the others take.
-  KnownMesh(const Mesh& mesh, std::shared_ptr<const void> owner, const KnownMesh& before);
+  /// The mesh was made of that of `before`. What was worked out of that and is still true is known
+  /// from the start: trees and crossings of triangles that stayed where they were (unless most
+  /// moved), and all of it where the maps only add.
+  /// Cost     A pass over the mesh, or copies of edges and stars; and for trees and crossings what
+  ///          the other triangles take.
+  KnownMesh(const Mesh& mesh, std::shared_ptr<const void> owner, const KnownMesh& before,
+            const MeshMaps& maps);
 
   [[nodiscard]] const Mesh& mesh() const { return mesh_; }
   /// Errors of this and the others: ArgumentError as `EdgeTable`, or if points are not distinct.
@@ -69,6 +82,8 @@ class KnownMesh {
 
  private:
   void check() const;
+  void take_on_edges(const KnownMesh& before);
+  void take_on_crossings(const KnownMesh& before, const MeshMaps& maps);
 
   const Mesh& mesh_;
   std::shared_ptr<const void> owner_;
