@@ -180,7 +180,7 @@ void set_fills_apart(const Shape& shape, const Anatomy& anatomy, Patches& patche
 }
 
 Patches patches_of(const Shape& shape, const Anatomy& anatomy, const ResolvedLimits& limits,
-                   double crack_tolerance) {
+                   double crack_tolerance, PatchMemory* memory) {
   PatchOptions options;
   options.sharp_angle = limits[Limit::sharp_edge] * std::numbers::pi / 180;
   // What lies on a crack may be off by its width.
@@ -189,7 +189,7 @@ Patches patches_of(const Shape& shape, const Anatomy& anatomy, const ResolvedLim
   const bool by_file = !shape.mesh.patch_of.empty() &&
                        (!shape.surfaces.empty() || tell_faces(shape, anatomy, options.sharp_angle));
   if (by_file) return patches_of_file(anatomy.welded, shape.mesh.patch_of, options);
-  Patches patches = recognise_patches(anatomy.welded, anatomy.edges, options);
+  Patches patches = recognise_patches(anatomy.welded, anatomy.edges, options, memory);
   set_fills_apart(shape, anatomy, patches);
   return patches;
 }
@@ -300,8 +300,10 @@ PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit un
                          survey_options(options, *resolved, box));
     });
     if (!needs_patches(options, sink)) return;
-    patches =
-        beside.time("patches", [&] { return patches_of(shape, a, *resolved, survey.tolerance); });
+    patches = beside.time("patches", [&] {
+      return patches_of(shape, a, *resolved, survey.tolerance,
+                        known ? known->patch_memory() : nullptr);
+    });
   };
   const Anatomy anatomy(mesh, times, progress, meanwhile, known);
   if (times != nullptr) times->add(beside);

@@ -208,6 +208,7 @@ TriangleTrees::TriangleTrees(const TriangleTrees& before, std::span<const Triang
 KnownMesh::KnownMesh(const Mesh& mesh, std::shared_ptr<const void> owner, const KnownMesh& before,
                      const MeshMaps& maps)
     : KnownMesh(mesh, std::move(owner)) {
+  patch_memory_ = before.patch_memory_;
   if (!mesh.points_are_distinct || !before.mesh_.points_are_distinct) return;
   if (maps.only_adds) take_on_edges(before);
   take_on_crossings(before, maps);

@@ -2,90 +2,96 @@
 
 #include <algorithm>
 #include <array>
-#include <bit>
+#include <atomic>
 #include <cmath>
-#include <numeric>
+#include <map>
+#include <mutex>
 #include <tuple>
-#include <unordered_set>
 
 #include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
+#include "base/disjoint_sets.h"
+#include "base/mixed_bits.h"
 #include "base/numbers.h"
-#include "base/parallel_algorithms.h"
 #include "geometry/small_matrix.h"
+#include "mesh/patch_recogniser.h"
 
 namespace aguja {
-namespace {
 
-// Twice the rounding of a float.
-constexpr double kFloatRounding = 0x1p-22;
-// The sine between normals of one plane, beside what the fit allows: a tenth of a millimetre in a metre.
-constexpr double kFlatSine = 1e-4;
-// How far a first guess may be off to be worth a try, as a part of the extent of its points.
-constexpr double kGuess = 0.03, kSphereGuess = 1e-4;
-// A surface that moves by a smaller part of the fit reaches no farther.
-constexpr double kSettledPart = 0.02;
-// Normals must differ by this sine to give the direction of an axis.
-constexpr double kLeastAxisSine = 1e-3;
-
-using FloatVector = Eigen::Vector3f;
-
-// Points enough for any fit; more only take time.
-constexpr std::size_t kMostFitted = 160;
-// A surface ends abruptly if what comes next is so many times the fit away from it.
-constexpr double kAbrupt = 6;
-// Facets that a curved surface must explain, and triangles, before it is believed.
-constexpr std::size_t kFewestFacets = 4;
-constexpr std::size_t kFewestOfTorus = 12;
-// Vertices inside of a curved surface that make it known without looking at its border.
-constexpr std::size_t kFewestInside = 3;
-
-struct GrownRegion {
-  std::vector<std::uint32_t> triangles;
-  double area = 0;
-};
-
-class Recogniser {
+// The pieces into which sharp edges, and edges of one or of more than two triangles, divide a
+// surface. Nothing that is recognised on one depends on another.
+class SmoothPieces {
  public:
-  Recogniser(const Welded& mesh, const EdgeTable& edges, const PatchOptions& options)
-      : mesh_(mesh), fit_(options.fit), cos_sharp_(std::cos(options.sharp_angle)) {
+  SmoothPieces(const Welded& mesh, const EdgeTable& edges, double sharp_angle)
+      : mesh_(mesh), cos_sharp_(std::cos(sharp_angle)) {
     measure_triangles();
     find_neighbours(edges);
+    gather();
   }
 
-  Patches recognise() {
-    const std::size_t n = mesh_.triangles().size();
-    result_.patch_of.assign(n, PatchId{kNoIndex});
-    find_facets();
-    // Again with what was found in mind: bands are known by what they lie between.
-    for (int pass = 0; pass < 2; ++pass) {
-      fruitless_ = 1;
-      for (const std::uint32_t f : facet_order_) {
-        if (is_free(facets_[f].first)) claim_from(f, pass == 1);
+  [[nodiscard]] std::size_t size() const { return first_.size() - 1; }
+  // Rising.
+  [[nodiscard]] std::span<const std::uint32_t> triangles(std::size_t piece) const {
+    return {triangles_.data() + first_[piece], triangles_.data() + first_[piece + 1]};
+  }
+
+  // Pieces one after another, in memory that is used again.
+  class Reader {
+   public:
+    explicit Reader(const SmoothPieces& pieces) : all_(pieces) {}
+
+    // Until the next one is asked for.
+    SmoothPiece read(std::size_t piece) {
+      const auto own = all_.triangles(piece);
+      const Welded& mesh = all_.mesh_;
+      if (own.size() == mesh.triangles().size()) {
+        return {mesh.points(), mesh.triangles(), all_.normal_, all_.area_, all_.neighbour_};
       }
-      std::fill(tried_.begin(), tried_.end(), false);
+      if (vertex_.empty()) vertex_.resize(mesh.points().size());
+      points_.clear();
+      triangles_.clear();
+      normals_.clear();
+      areas_.clear();
+      neighbours_.clear();
+      for (const std::uint32_t t : own) {
+        Triangle local;
+        for (std::size_t c = 0; c < 3; ++c) {
+          const VertexId v = mesh.triangles()[t][c];
+          // Numbers of other pieces are left behind there.
+          std::uint32_t& number = vertex_[v.value];
+          if (number >= points_.size() || points_[number] != mesh.point(v)) {
+            number = static_cast<std::uint32_t>(points_.size());
+            points_.push_back(mesh.point(v));
+          }
+          local[c] = {number};
+        }
+        triangles_.push_back(local);
+        normals_.push_back(all_.normal_[t]);
+        areas_.push_back(all_.area_[t]);
+        std::array<std::uint32_t, 3> neighbours = all_.neighbour_[t];
+        for (std::uint32_t& other : neighbours) {
+          if (other != kNoIndex) other = all_.number_[other];
+        }
+        neighbours_.push_back(neighbours);
+      }
+      return {points_, triangles_, normals_, areas_, neighbours_};
     }
-    gather_rest();
-    return std::move(result_);
-  }
 
- private:
-  struct Facet {
-    std::uint32_t first;  // a triangle of it
-    std::uint32_t count;
-    float area;
+   private:
+    const SmoothPieces& all_;
+    std::vector<std::uint32_t> vertex_;
+    std::vector<Point> points_;
+    std::vector<Triangle> triangles_;
+    std::vector<Eigen::Vector3f> normals_;
+    std::vector<float> areas_;
+    std::vector<std::array<std::uint32_t, 3>> neighbours_;
   };
 
+ private:
   [[nodiscard]] const Point& corner(std::uint32_t t, std::size_t c) const {
     return mesh_.point(mesh_.triangles()[t][c]);
-  }
-  [[nodiscard]] Point middle(std::uint32_t t) const {
-    return (corner(t, 0) + corner(t, 1) + corner(t, 2)) / 3.0;
-  }
-  [[nodiscard]] bool is_free(std::uint32_t t) const {
-    return result_.patch_of[t].value == kNoIndex;
   }
 
   void measure_triangles() {
@@ -98,7 +104,8 @@ class Recogniser {
         const Vector cross = (corner(t, 1) - corner(t, 0)).cross(corner(t, 2) - corner(t, 0));
         const double length = cross.norm();
         area_[i] = static_cast<float>(0.5 * length);
-        normal_[i] = length > 0 ? FloatVector((cross / length).cast<float>()) : FloatVector::Zero();
+        normal_[i] =
+            length > 0 ? Eigen::Vector3f((cross / length).cast<float>()) : Eigen::Vector3f::Zero();
       }
     });
   }
@@ -111,8 +118,8 @@ class Recogniser {
         const auto uses = edges.uses({static_cast<std::uint32_t>(i)});
         if (uses.size() != 2) continue;
         const EdgeUse a = uses[0], b = uses[1];
-        const FloatVector& na = normal_[a.triangle().value];
-        const FloatVector& nb = normal_[b.triangle().value];
+        const Eigen::Vector3f& na = normal_[a.triangle().value];
+        const Eigen::Vector3f& nb = normal_[b.triangle().value];
         const float cosine = a.forward() == b.forward() ? -na.dot(nb) : na.dot(nb);
         // Triangles of no area have no normal: nothing ends at them.
         const bool flat = na.isZero() || nb.isZero();
@@ -123,551 +130,77 @@ class Recogniser {
     });
   }
 
-  [[nodiscard]] bool lies_on(const Primitive& s, std::uint32_t t) const {
-    for (std::size_t c = 0; c < 3; ++c) {
-      if (std::fabs(s.distance(corner(t, c))) > fit_) return false;
-    }
-    return true;
-  }
-
-  // Numbers 0 to n by falling `area_at`, equal ones in their order.
-  template <class AreaAt>
-  static std::vector<std::uint32_t> largest_first(std::size_t n, const AreaAt& area_at) {
-    // Floats that are not negative sort as their bits do.
-    std::vector<std::uint64_t> keys(n);
-    parallel_ranges(n, 1 << 14, [&](Range r) {
+  void gather() {
+    const auto n = static_cast<std::uint32_t>(mesh_.triangles().size());
+    DisjointSets sets(n);
+    parallel_ranges(n, DisjointSets::kGrain, [&](Range r) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
-        const std::uint32_t bits = ~std::bit_cast<std::uint32_t>(static_cast<float>(area_at(i)));
-        keys[i] = (std::uint64_t{bits} << 32) | i;
+        const auto t = static_cast<std::uint32_t>(i);
+        for (const std::uint32_t other : neighbour_[t]) {
+          if (other < t) sets.unite(t, other);
+        }
       }
     });
-    parallel_sort(keys.begin(), keys.end());
-    std::vector<std::uint32_t> order(n);
-    parallel_ranges(n, 1 << 14, [&](Range r) {
-      for (std::size_t i = r.begin; i < r.end; ++i) order[i] = static_cast<std::uint32_t>(keys[i]);
-    });
-    return order;
-  }
-
-  // ---- Facets: what lies in one plane.
-
-  [[nodiscard]] double height(std::uint32_t t) const {
-    const double longest = std::sqrt(std::max({(corner(t, 1) - corner(t, 0)).squaredNorm(),
-                                               (corner(t, 2) - corner(t, 1)).squaredNorm(),
-                                               (corner(t, 0) - corner(t, 2)).squaredNorm()}));
-    return longest > 0 ? 2 * static_cast<double>(area_[t]) / longest : 0;
-  }
-  // A triangle's own normal is only as good as its height allows.
-  [[nodiscard]] bool agrees(const Vector& n, std::uint32_t t) const {
-    const double sine = n.cross(normal_[t].cast<double>()).norm();
-    return sine <= kFlatSine + 3 * fit_ / std::max(height(t), kSomeLength);
-  }
-
-  void find_facets() {
-    const std::size_t n = mesh_.triangles().size();
-    facet_of_.assign(n, kNoIndex);
-    GrownRegion region;
-    for (const std::uint32_t seed : largest_first(n, [&](std::size_t t) { return area_[t]; })) {
-      if (facet_of_[seed] != kNoIndex || has_equal_corners(mesh_.triangles()[seed])) continue;
-      const auto id = static_cast<std::uint32_t>(facets_.size());
-      Primitive plane{PrimitiveKind::plane, middle(seed), normal_[seed].cast<double>(), 0, 0};
-      // Double precision again: floats would tilt a large plane.
-      const Vector cross =
-          (corner(seed, 1) - corner(seed, 0)).cross(corner(seed, 2) - corner(seed, 0));
-      if (cross.norm() > 0) plane.axis = cross.normalized();
-      Facet facet{seed, 0, 0};
-      facet_of_[seed] = id;
-      region.triangles.assign(1, seed);
-      // The first triangle may be small or thin: with more of them the plane is known better, and
-      // reaches farther.
-      constexpr int kMostRounds = 8;
-      for (int round = 0; round < kMostRounds; ++round) {
-        const std::size_t before = region.triangles.size();
-        for (std::size_t i = 0; i < region.triangles.size(); ++i) {
-          const std::uint32_t t = region.triangles[i];
-          for (std::size_t k = 0; k < 3; ++k) {
-            const std::uint32_t other = neighbour_[t][k];
-            if (other == kNoIndex || facet_of_[other] != kNoIndex) continue;
-            if (std::fabs(plane.distance(apex(other, t, k))) > fit_ ||
-                !(normal_[other].isZero() || agrees(plane.axis, other))) {
-              continue;
-            }
-            facet_of_[other] = id;
-            region.triangles.push_back(other);
-          }
-        }
-        const std::size_t now = region.triangles.size();
-        if (now < 3 || (round > 0 && now == before)) break;
-        const auto fitted = fit_plane(sample(region));
-        if (!fitted) break;
-        // What was taken must stay.
-        const auto off = [&](std::uint32_t t) { return !lies_on(*fitted, t); };
-        if (std::any_of(region.triangles.begin(), region.triangles.end(), off)) break;
-        plane.origin = fitted->origin;
-        plane.axis = fitted->axis.dot(plane.axis) < 0 ? Vector(-fitted->axis) : fitted->axis;
+    // The lowest triangle of a piece is its root, and comes first.
+    std::vector<std::uint32_t> piece_of(n, kNoIndex);
+    std::vector<std::uint32_t> count;
+    for (std::uint32_t t = 0; t < n; ++t) {
+      if (has_equal_corners(mesh_.triangles()[t])) continue;
+      const std::uint32_t root = sets.find(t);
+      if (root == t) {
+        piece_of[t] = static_cast<std::uint32_t>(count.size());
+        count.push_back(0);
       }
-      for (const std::uint32_t t : region.triangles) {
-        ++facet.count;
-        facet.area += area_[t];
-      }
-      facets_.push_back(facet);
+      piece_of[t] = piece_of[root];
+      ++count[piece_of[t]];
     }
-    facet_order_ = largest_first(facets_.size(), [&](std::size_t f) { return facets_[f].area; });
-    seen_.assign(n, 0);
-    vertex_seen_.assign(mesh_.points().size(), 0);
-    tried_.assign(n, false);
-  }
-
-  // The corner of `other` that is not on side `k` of `t`.
-  [[nodiscard]] const Point& apex(std::uint32_t other, std::uint32_t t, std::size_t k) const {
-    const Triangle& own = mesh_.triangles()[t];
-    for (const VertexId v : mesh_.triangles()[other].corner) {
-      if (v != own[k] && v != own[(k + 1) % 3]) return mesh_.point(v);
+    first_.assign(1, 0);
+    for (const std::uint32_t c : count) first_.push_back(first_.back() + c);
+    triangles_.resize(first_.back());
+    number_.resize(n);
+    std::fill(count.begin(), count.end(), 0u);
+    for (std::uint32_t t = 0; t < n; ++t) {
+      if (piece_of[t] == kNoIndex) continue;
+      number_[t] = count[piece_of[t]]++;
+      triangles_[first_[piece_of[t]] + number_[t]] = t;
     }
-    return corner(other, 0);
-  }
-
-  // Triangles that `take(t, apex)` accepts, from `seed` on; the other two corners are those of a
-  // triangle that was accepted.
-  template <class Take>
-  GrownRegion grow(std::uint32_t seed, const Take& take) {
-    ++stamp_;
-    GrownRegion region;
-    region.triangles = {seed};
-    seen_[seed] = stamp_;
-    // Breadth first: neighbours lie near each other in memory.
-    for (std::size_t i = 0; i < region.triangles.size(); ++i) {
-      const std::uint32_t t = region.triangles[i];
-      region.area += static_cast<double>(area_[t]);
-      for (std::size_t k = 0; k < 3; ++k) {
-        const std::uint32_t other = neighbour_[t][k];
-        if (other == kNoIndex || seen_[other] == stamp_ || !is_free(other)) continue;
-        if (!take(other, apex(other, t, k))) continue;
-        seen_[other] = stamp_;
-        region.triangles.push_back(other);
-      }
-    }
-    return region;
-  }
-
-  // ---- Curved surfaces
-
-  // A facet with those around it, the one with the longest common border first: along a cylinder
-  // that is the next strip, not what the cylinder ends on.
-  struct Ring {
-    std::vector<std::uint32_t> triangles;
-    std::vector<Point> points;
-    std::vector<std::size_t> points_of;  // by facet: where its new points end
-    std::vector<Point> feet;             // by facet: its middle
-    std::vector<Vector> normals;         // by facet
-  };
-  Ring ring_about(std::uint32_t facet, std::size_t most_facets) {
-    struct Next {
-      std::uint32_t facet;
-      std::uint32_t entry;
-      double border;
-    };
-    Ring ring;
-    const std::uint32_t known_vertex = ++stamp_;
-    std::vector<Next> queue = {{facet, facets_[facet].first, 0}};
-    std::vector<std::uint32_t> own;
-    for (std::size_t at = 0; at < queue.size() && at < most_facets; ++at) {
-      // Large facets belong to planes; a few triangles tell enough of them.
-      constexpr std::size_t kMostOfFacet = 48;
-      ++stamp_;
-      own = {queue[at].entry};
-      seen_[own[0]] = stamp_;
-      const std::size_t known = queue.size();
-      Vector sum = Vector::Zero();
-      double area = 0;
-      for (std::size_t i = 0; i < own.size() && i < kMostOfFacet; ++i) {
-        const std::uint32_t t = own[i];
-        ring.triangles.push_back(t);
-        const auto a = static_cast<double>(area_[t]);
-        sum += a * middle(t);
-        area += a;
-        for (std::size_t c = 0; c < 3; ++c) {
-          const VertexId v = mesh_.triangles()[t][c];
-          if (vertex_seen_[v.value] == known_vertex) continue;
-          vertex_seen_[v.value] = known_vertex;
-          ring.points.push_back(mesh_.point(v));
-        }
-        for (std::size_t k = 0; k < 3; ++k) {
-          const std::uint32_t other = neighbour_[t][k];
-          if (other == kNoIndex || !is_free(other)) continue;
-          if (facet_of_[other] == queue[at].facet) {
-            if (seen_[other] != stamp_) own.push_back(other);
-            seen_[other] = stamp_;
-            continue;
-          }
-          const double border = (corner(t, (k + 1) % 3) - corner(t, k)).norm();
-          const auto in = std::find_if(queue.begin(), queue.end(), [&](const Next& next) {
-            return next.facet == facet_of_[other];
-          });
-          if (in == queue.end()) {
-            queue.push_back({facet_of_[other], other, border});
-          } else if (in - queue.begin() >= static_cast<std::ptrdiff_t>(known)) {
-            in->border += border;
-          }
-        }
-      }
-      std::stable_sort(queue.begin() + static_cast<std::ptrdiff_t>(known), queue.end(),
-                       [](const Next& a, const Next& b) { return a.border > b.border; });
-      ring.points_of.push_back(ring.points.size());
-      ring.feet.push_back(area > 0 ? Point(sum / area) : middle(own[0]));
-      ring.normals.push_back(normal_[own[0]].cast<double>());
-    }
-    return ring;
-  }
-
-  // Does the facet turn with the surface? One that cuts across it (a lid whose corners all lie on
-  // the cylinder) does not.
-  [[nodiscard]] bool turns_with(const Primitive& s, double side, std::uint32_t t) const {
-    if (normal_[t].isZero()) return true;
-    constexpr double kCosine = 0.85;
-    return side * s.normal(middle(t)).dot(normal_[t].cast<double>()) >= kCosine;
-  }
-
-  struct Candidate {
-    Primitive surface;
-    GrownRegion region;
-  };
-
-  // Grows, refits to what was found, and grows again, until it gets no further.
-  std::optional<Candidate> follow(Primitive surface, std::uint32_t seed,
-                                  std::span<const Point> start) {
-    // A guess that is far off is none.
-    // Spheres are found by linear equations: those of true ones are as good as the points.
-    const double extent = box_of(start).diagonal();
-    const double off = largest_distance(surface, start);
-    if (off > (surface.kind == PrimitiveKind::sphere ? kSphereGuess : kGuess) * extent + 4 * fit_) {
-      return std::nullopt;
-    }
-    constexpr int kFewSteps = 6;
-    const auto first = refine(surface, thinned(start), kFewSteps);
-    if (!first || largest_distance(*first, start) > 2 * fit_) return std::nullopt;
-    surface = *first;
-    std::size_t last = 0;
-    std::optional<Candidate> best;
-    constexpr int kMostRounds = 24;
-    for (int round = 0; round < kMostRounds; ++round) {
-      if (!lies_on(surface, seed)) break;
-      const double side =
-          surface.normal(middle(seed)).dot(normal_[seed].cast<double>()) >= 0 ? 1 : -1;
-      GrownRegion region = grow(seed, [&](std::uint32_t t, const Point& added) {
-        return std::fabs(surface.distance(added)) <= fit_ && turns_with(surface, side, t);
-      });
-      const std::size_t count = region.triangles.size();
-      if (count <= last) break;
-      last = count;
-      best = Candidate{surface, std::move(region)};
-      const std::vector<Point> known = sample(best->region);
-      const auto next = refine(surface, known);
-      if (!next) break;
-      // Where it hardly changes it reaches no farther.
-      const bool settled = std::all_of(known.begin(), known.end(), [&](const Point& p) {
-        return std::fabs(next->distance(p) - surface.distance(p)) < kSettledPart * fit_;
-      });
-      if (settled) break;
-      surface = *next;
-    }
-    return best;
-  }
-
-  [[nodiscard]] static std::vector<Point> thinned(std::span<const Point> points) {
-    const std::size_t step = points.size() / kMostFitted + 1;
-    std::vector<Point> kept;
-    for (std::size_t i = 0; i < points.size(); i += step) kept.push_back(points[i]);
-    return kept;
-  }
-  [[nodiscard]] std::vector<Point> sample(const GrownRegion& region) const {
-    std::vector<Point> points;
-    const std::size_t n = region.triangles.size();
-    const std::size_t step = std::max<std::size_t>(1, 3 * n / kMostFitted);
-    for (std::size_t i = 0; i < n; i += step) {
-      for (std::size_t c = 0; c < (step > 1 ? 1U : 3U); ++c) {
-        points.push_back(corner(region.triangles[i], (i + c) % 3));
-      }
-    }
-    return points;
-  }
-
-  // Enough of the surface, and ending for a reason: at a sharp edge, at another patch, or where the
-  // next vertex is clearly off. A surface that fits by chance ends gradually.
-  [[nodiscard]] bool is_believable(const Candidate& c) {
-    std::unordered_set<std::uint32_t> facets;
-    for (const std::uint32_t t : c.region.triangles) {
-      facets.insert(facet_of_[t]);
-      if (facets.size() > kFewestOfTorus) break;
-    }
-    const std::size_t fewest = c.surface.kind == PrimitiveKind::torus    ? kFewestOfTorus
-                               : c.surface.kind == PrimitiveKind::sphere ? 2 * kFewestFacets
-                                                                         : kFewestFacets;
-    if (facets.size() < fewest) return false;
-    ++stamp_;
-    for (const std::uint32_t t : c.region.triangles) seen_[t] = stamp_;
-    double abrupt = 0;
-    double gradual = 0;
-    double ended = 0;
-    for (const std::uint32_t t : c.region.triangles) {
-      for (std::size_t k = 0; k < 3; ++k) {
-        const std::uint32_t other = neighbour_[t][k];
-        if (other != kNoIndex && seen_[other] == stamp_) continue;
-        const Triangle& triangle = mesh_.triangles()[t];
-        vertex_seen_[triangle[k].value] = vertex_seen_[triangle[(k + 1) % 3].value] = stamp_;
-        const double length = (corner(t, (k + 1) % 3) - corner(t, k)).norm();
-        bool clear = other == kNoIndex || !is_free(other);
-        if (clear) ended += length;
-        for (std::size_t v = 0; v < 3 && !clear; ++v) {
-          clear = std::fabs(c.surface.distance(corner(other, v))) > kAbrupt * fit_;
-        }
-        (clear ? abrupt : gradual) += length;
-      }
-    }
-    if (abrupt < gradual) return false;
-    // Any band between two circles about one axis lies on a cone and on a sphere. Without vertices
-    // inside, a surface must end where something else is known to begin.
-    std::size_t inside = 0;
-    for (const std::uint32_t t : c.region.triangles) {
-      for (const VertexId v : mesh_.triangles()[t].corner) {
-        if (vertex_seen_[v.value] == stamp_) continue;
-        vertex_seen_[v.value] = stamp_;
-        ++inside;
-      }
-      if (inside >= kFewestInside) return true;
-    }
-    const double share = ended / (abrupt + gradual);
-    return (c.surface.kind == PrimitiveKind::cylinder && share >= 0.4) ||
-           (c.surface.kind == PrimitiveKind::cone && share >= 0.7);
-  }
-
-  std::optional<Candidate> best_curved(std::uint32_t facet) {
-    constexpr std::size_t kNear = 5, kWide = 16;
-    const Ring ring = ring_about(facet, kWide);
-    if (ring.normals.size() < 2) return std::nullopt;
-    const std::size_t near = std::min(kNear, ring.normals.size());
-    const std::uint32_t seed = facets_[facet].first;
-    const auto first = [](const auto& list, std::size_t n) {
-      return std::span(list.data(), std::min(n, list.size()));
-    };
-    const auto points = [&](std::size_t facets) {
-      return first(ring.points, ring.points_of[std::min(facets, ring.points_of.size()) - 1]);
-    };
-    std::optional<Candidate> best;
-    std::vector<std::uint32_t> failed;
-    const auto consider = [&](const std::optional<Primitive>& guess, std::span<const Point> start) {
-      if (!guess) return;
-      auto candidate = follow(*guess, seed, start);
-      constexpr double kClearlyMore = 1.2;
-      if (!candidate || (best && candidate->region.area < kClearlyMore * best->region.area)) return;
-      if (is_believable(*candidate)) {
-        best = std::move(candidate);
-      } else {
-        failed.insert(failed.end(), candidate->region.triangles.begin(),
-                      candidate->region.triangles.end());
-      }
-    };
-    // The simplest first: another kind must explain clearly more. Few facets before many, which
-    // may reach onto another surface.
-    for (std::size_t i = 1; i < near; ++i) {
-      const Vector axis = ring.normals[0].cross(ring.normals[i]);
-      if (axis.norm() < kLeastAxisSine) continue;
-      std::vector<Point> own(ring.points.begin(),
-                             ring.points.begin() + static_cast<std::ptrdiff_t>(ring.points_of[0]));
-      own.insert(own.end(),
-                 ring.points.begin() + static_cast<std::ptrdiff_t>(ring.points_of[i - 1]),
-                 ring.points.begin() + static_cast<std::ptrdiff_t>(ring.points_of[i]));
-      consider(guess_cylinder(own, axis), own);
-    }
-    for (const std::size_t n : {std::size_t{3}, near, kWide}) {
-      const std::size_t have = std::min(n, ring.normals.size());
-      if (n > near && have <= near) break;
-      const auto feet = first(ring.feet, have);
-      const auto normals = first(ring.normals, have);
-      consider(guess_sphere(points(have)), points(have));
-      consider(guess_cone(points(have), feet, normals), points(have));
-      if (have >= 9) consider(guess_torus(points(have), feet, normals), points(have));
-    }
-    if (best) {
-      fruitless_ = 1;
-      return best;
-    }
-    for (const std::uint32_t t : ring.triangles) tried_[t] = true;
-    for (const std::uint32_t t : failed) tried_[t] = true;
-    // Where one attempt after another fails the surface is free-form: fewer are made there.
-    constexpr std::size_t kMostFruitless = 8192;
-    std::size_t left = fruitless_;
-    static_cast<void>(grow(seed, [&](std::uint32_t t, const Point&) {
-      if (left == 0) return false;
-      --left;
-      tried_[t] = true;
-      return true;
-    }));
-    fruitless_ = std::min(2 * fruitless_, kMostFruitless);
-    return best;
-  }
-
-  // ---- Patches
-
-  void claim_from(std::uint32_t f, bool last_pass) {
-    const std::uint32_t seed = facets_[f].first;
-    if (tried_[seed] && facets_[f].count <= kFewOfFacet && stays_small(f)) return;
-    // Facets are found without regard to what was claimed since.
-    Primitive plane{PrimitiveKind::plane, middle(seed), normal_[seed].cast<double>(), 0, 0};
-    GrownRegion flat = grow(seed, [&](std::uint32_t t, const Point&) { return facet_of_[t] == f; });
-    const Open open = open_border(flat, f, plane);
-    std::optional<Candidate> curved;
-    // A facet that is far larger than those around it is a plane that they run into.
-    const bool stands_out = flat.area >= 4 * open.typical;
-    if (open.smooth > 0 && !tried_[seed] && (!last_pass || open.beside_known)) {
-      curved = best_curved(f);
-      const bool plane_likely = stands_out && open.gradual <= 0.5 * open.smooth;
-      const double factor = plane_likely ? 4 : 1.5;
-      if (curved && curved->region.area < factor * flat.area) curved.reset();
-    }
-    if (curved) {
-      add(curved->region, curved->surface);
-      return;
-    }
-    // One that the surface around leaves gradually is the flat side of a curved one, which may be
-    // found from elsewhere.
-    if (open.smooth > 0 && (!stands_out || (!last_pass && open.gradual > 0.5 * open.smooth)))
-      return;
-    if (const auto fitted = fit_plane(sample(flat))) {
-      plane.origin = fitted->origin;
-      plane.axis = fitted->axis.dot(plane.axis) < 0 ? Vector(-fitted->axis) : fitted->axis;
-    }
-    add(flat, plane);
-  }
-
-  // Does the facet neither stand out nor lie between what is known? Most of those on free-form
-  // surfaces: told from their few triangles.
-  static constexpr std::uint32_t kFewOfFacet = 12;
-  [[nodiscard]] bool stays_small(std::uint32_t f) const {
-    std::array<std::uint32_t, kFewOfFacet> own = {facets_[f].first};
-    std::size_t known = 1;
-    bool open = false;
-    float least = facets_[f].area;
-    for (std::size_t i = 0; i < known; ++i) {
-      for (const std::uint32_t other : neighbour_[own[i]]) {
-        if (other == kNoIndex || !is_free(other)) continue;
-        if (facet_of_[other] != f) {
-          open = true;
-          least = std::min(least, facets_[facet_of_[other]].area);
-        } else if (std::find(own.begin(), own.begin() + known, other) == own.begin() + known) {
-          own[known++] = other;
-        }
-      }
-    }
-    return open && facets_[f].area < 4 * least;
-  }
-
-  struct Open {
-    bool beside_known = false;  // does it end smoothly on a patch that is known?
-    double smooth = 0;          // length of its border that is no sharp edge
-    double gradual = 0;         // of that, where what comes next is hardly off the plane
-    double typical = 0;         // mean area of the free facets there, weighted by that length
-  };
-  [[nodiscard]] Open open_border(const GrownRegion& region, std::uint32_t facet,
-                                 const Primitive& plane) const {
-    Open open;
-    double weighted = 0;
-    double length_sum = 0;
-    for (const std::uint32_t t : region.triangles) {
-      for (std::size_t k = 0; k < 3; ++k) {
-        const std::uint32_t other = neighbour_[t][k];
-        if (other == kNoIndex || facet_of_[other] == facet) continue;
-        if (!is_free(other)) {
-          open.beside_known = true;
-          continue;
-        }
-        const double length = (corner(t, (k + 1) % 3) - corner(t, k)).norm();
-        open.smooth += length;
-        double farthest = 0;
-        for (std::size_t v = 0; v < 3; ++v) {
-          farthest = std::max(farthest, std::fabs(plane.distance(corner(other, v))));
-        }
-        if (farthest <= kAbrupt * fit_) open.gradual += length;
-        weighted += length * static_cast<double>(facets_[facet_of_[other]].area);
-        length_sum += length;
-      }
-    }
-    if (length_sum > 0) open.typical = weighted / length_sum;
-    return open;
-  }
-
-  void add(const GrownRegion& region, const std::optional<Primitive>& surface) {
-    const PatchId id{static_cast<std::uint32_t>(result_.patches.size())};
-    Patch patch;
-    patch.triangles = region.triangles.size();
-    patch.area = region.area;
-    for (const std::uint32_t t : region.triangles) {
-      result_.patch_of[t] = id;
-      for (std::size_t c = 0; surface && c < 3; ++c) {
-        patch.fit_error = std::max(patch.fit_error, std::fabs(surface->distance(corner(t, c))));
-      }
-    }
-    patch.surface = surface;
-    result_.patches.push_back(std::move(patch));
-  }
-
-  // What nothing explains: free-form patches; crumbs go to the neighbour that fits them best.
-  void gather_rest() {
-    for (std::uint32_t t = 0; t < result_.patch_of.size(); ++t) {
-      if (!is_free(t) || has_equal_corners(mesh_.triangles()[t])) continue;
-      GrownRegion region = grow(t, [](std::uint32_t, const Point&) { return true; });
-      if (!join_neighbour(region)) add(region, std::nullopt);
-    }
-  }
-
-  bool join_neighbour(const GrownRegion& crumb) {
-    constexpr std::size_t kLargestCrumb = 2;
-    if (crumb.triangles.size() > kLargestCrumb) return false;
-    std::uint32_t best = kNoIndex;
-    double least = 1e300;
-    for (const std::uint32_t t : crumb.triangles) {
-      for (const std::uint32_t other : neighbour_[t]) {
-        if (other == kNoIndex || is_free(other)) continue;
-        const std::uint32_t patch = result_.patch_of[other].value;
-        const auto& surface = result_.patches[patch].surface;
-        if (!surface) continue;
-        double farthest = 0;
-        for (const std::uint32_t own : crumb.triangles) {
-          for (std::size_t c = 0; c < 3; ++c) {
-            farthest = std::max(farthest, std::fabs(surface->distance(corner(own, c))));
-          }
-        }
-        if (farthest < least) {
-          least = farthest;
-          best = patch;
-        }
-      }
-    }
-    if (best == kNoIndex || least > fit_) return false;
-    Patch& patch = result_.patches[best];
-    patch.triangles += crumb.triangles.size();
-    patch.area += crumb.area;
-    patch.fit_error = std::max(patch.fit_error, least);
-    for (const std::uint32_t t : crumb.triangles) result_.patch_of[t] = {best};
-    return true;
   }
 
   const Welded& mesh_;
-  double fit_;
   double cos_sharp_;
-  Array<FloatVector> normal_;
+  Array<Eigen::Vector3f> normal_;
   Array<float> area_;
   Array<std::array<std::uint32_t, 3>> neighbour_;
-  std::vector<std::uint32_t> facet_of_;
-  std::vector<Facet> facets_;
-  std::vector<std::uint32_t> facet_order_;
-  std::vector<std::uint32_t> seen_;         // by triangle: stamp
-  std::vector<std::uint32_t> vertex_seen_;  // by vertex: stamp
-  std::uint32_t stamp_ = 0;
-  std::vector<bool> tried_;
-  std::size_t fruitless_ = 1;
-  Patches result_;
+  std::vector<std::uint32_t> triangles_;  // one piece after another
+  std::vector<std::size_t> first_;        // by piece, and one more
+  std::vector<std::uint32_t> number_;     // by triangle: which of its piece
 };
+
+namespace {
+
+// Twice the rounding of a float.
+constexpr double kFloatRounding = 0x1p-22;
+
+// Pieces that are taken one after another by one thread, so that few wait for a large one.
+std::vector<Range> batches_of(const SmoothPieces& pieces) {
+  constexpr std::size_t kFewTriangles = 4096;
+  std::vector<Range> batches;
+  std::size_t begin = 0, sum = 0;
+  for (std::size_t p = 0; p < pieces.size(); ++p) {
+    sum += pieces.triangles(p).size();
+    if (sum < kFewTriangles && p + 1 < pieces.size()) continue;
+    batches.push_back({begin, p + 1});
+    begin = p + 1;
+    sum = 0;
+  }
+  return batches;
+}
+
+// As if all had been looked at together: larger facets first.
+bool comes_first(const RecognisedPiece::Found& a, const RecognisedPiece::Found& b) {
+  return std::tuple(a.pass, -a.facet_area, -a.seed_area, a.seed) <
+         std::tuple(b.pass, -b.facet_area, -b.seed_area, b.seed);
+}
 
 void check(const PatchOptions& options) {
   if (!(options.fit > 0)) throw ArgumentError("patches: fit must be a length above 0");
@@ -675,9 +208,148 @@ void check(const PatchOptions& options) {
 
 }  // namespace
 
-Patches recognise_patches(const Welded& mesh, const EdgeTable& edges, const PatchOptions& options) {
+class PatchMemory::Pieces {
+ public:
+  // 128 bits: two different pieces have one key less often than memory fails.
+  using Key = std::pair<std::uint64_t, std::uint64_t>;
+  using Known = std::map<Key, std::shared_ptr<const RecognisedPiece>>;
+
+  static Key key_of(const SmoothPiece& piece, double fit) {
+    Key key = {piece.points.size(), piece.triangles.size()};
+    const auto add = [&](std::uint64_t word) {
+      key.first = mixed(key.first ^ word);
+      key.second = mixed(key.second + 2 * word + 1);
+    };
+    const auto add_three = [&](std::uint32_t i, std::uint32_t j, std::uint32_t k) {
+      add(std::uint64_t{i} << 32 | j);
+      add(k);
+    };
+    add(bits_of(fit));
+    for (const Point& p : piece.points) {
+      for (int axis = 0; axis < 3; ++axis) add(bits_of(p[axis]));
+    }
+    for (const Triangle& t : piece.triangles) add_three(t[0].value, t[1].value, t[2].value);
+    for (const auto& n : piece.neighbours) add_three(n[0], n[1], n[2]);
+    return key;
+  }
+
+  std::mutex mutex;
+  Known known;
+  std::size_t remembered = 0;
+};
+
+PatchMemory::PatchMemory() : pieces_(std::make_unique<Pieces>()) {}
+PatchMemory::~PatchMemory() = default;
+
+std::size_t PatchMemory::remembered() const {
+  const std::lock_guard lock(pieces_->mutex);
+  return pieces_->remembered;
+}
+
+class PatchSearch {
+ public:
+  PatchSearch(const SmoothPieces& pieces, double fit, PatchMemory* memory)
+      : pieces_(pieces),
+        fit_(fit),
+        memory_(memory == nullptr ? nullptr : memory->pieces_.get()),
+        batches_(batches_of(pieces)),
+        found_(batches_.size()) {
+    if (memory_ != nullptr) lock_ = std::unique_lock(memory_->mutex);
+  }
+
+  Patches search(std::size_t triangles) {
+    Patches result;
+    result.patch_of.assign(triangles, PatchId{kNoIndex});
+    PatchId* const patch_of = result.patch_of.data();
+    std::atomic<std::size_t> next = 0;
+    std::vector<Memory::Known> used(std::min(thread_count(), batches_.size()));
+    std::atomic<std::size_t> remembered = 0;
+    parallel_tasks(used.size(), [&](std::size_t worker) {
+      SmoothPieces::Reader reader(pieces_);
+      PatchRecogniser recogniser(fit_);
+      for (std::size_t b = next++; b < batches_.size(); b = next++) {
+        for (std::size_t p = batches_[b].begin; p < batches_[b].end; ++p) {
+          const SmoothPiece piece = reader.read(p);
+          if (memory_ == nullptr || piece.triangles.size() < kFewToRemember) {
+            take(b, p, recogniser.recognise(piece), patch_of);
+            continue;
+          }
+          const Memory::Key key = Memory::key_of(piece, fit_);
+          const auto known = memory_->known.find(key);
+          if (known != memory_->known.end()) remembered += piece.triangles.size();
+          const auto own =
+              known != memory_->known.end()
+                  ? known->second
+                  : std::make_shared<const RecognisedPiece>(recogniser.recognise(piece));
+          used[worker].emplace(key, own);
+          take(b, p, *own, patch_of);
+        }
+      }
+    });
+    if (memory_ != nullptr) {
+      memory_->known.clear();
+      for (Memory::Known& own : used) memory_->known.merge(own);
+      memory_->remembered = remembered;
+    }
+    number(result);
+    return result;
+  }
+
+ private:
+  using Memory = PatchMemory::Pieces;
+  static constexpr std::size_t kFewToRemember = 64;
+
+  // Patches get their number in the batch.
+  void take(std::size_t batch, std::size_t p, const RecognisedPiece& piece, PatchId* patch_of) {
+    const auto own = pieces_.triangles(p);
+    const auto before = static_cast<std::uint32_t>(found_[batch].size());
+    for (std::size_t i = 0; i < own.size(); ++i) {
+      patch_of[own[i]] = {piece.patch_of[i].value + before};
+    }
+    for (const RecognisedPiece::Found& f : piece.patches) {
+      found_[batch].push_back(f);
+      found_[batch].back().seed = own[f.seed];
+    }
+  }
+
+  // Now their number among all.
+  void number(Patches& result) {
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> order;  // batch and number in it
+    for (std::uint32_t b = 0; b < found_.size(); ++b) {
+      for (std::uint32_t i = 0; i < found_[b].size(); ++i) order.emplace_back(b, i);
+    }
+    std::sort(order.begin(), order.end(), [&](const auto& x, const auto& y) {
+      return comes_first(found_[x.first][x.second], found_[y.first][y.second]);
+    });
+    std::vector<std::vector<PatchId>> number(found_.size());
+    for (std::size_t b = 0; b < found_.size(); ++b) number[b].resize(found_[b].size());
+    for (const auto& [b, i] : order) {
+      number[b][i] = {static_cast<std::uint32_t>(result.patches.size())};
+      result.patches.push_back(std::move(found_[b][i].patch));
+    }
+    PatchId* const patch_of = result.patch_of.data();
+    parallel_tasks(batches_.size(), [&](std::size_t b) {
+      for (std::size_t p = batches_[b].begin; p < batches_[b].end; ++p) {
+        for (const std::uint32_t t : pieces_.triangles(p)) {
+          patch_of[t] = number[b][patch_of[t].value];
+        }
+      }
+    });
+  }
+
+  const SmoothPieces& pieces_;
+  double fit_;
+  Memory* memory_;
+  std::unique_lock<std::mutex> lock_;
+  std::vector<Range> batches_;
+  std::vector<std::vector<RecognisedPiece::Found>> found_;  // by batch
+};
+
+Patches recognise_patches(const Welded& mesh, const EdgeTable& edges, const PatchOptions& options,
+                          PatchMemory* memory) {
   check(options);
-  return Recogniser(mesh, edges, options).recognise();
+  const SmoothPieces pieces(mesh, edges, options.sharp_angle);
+  return PatchSearch(pieces, options.fit, memory).search(mesh.triangles().size());
 }
 
 Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,

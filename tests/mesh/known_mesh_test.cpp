@@ -133,7 +133,8 @@ Change any_change(Random& random, const Mesh& mesh) {
 // Each triangle whose box meets a box is visited, once.
 void expect_trees_hold(const KnownMesh& known, Random& random) {
   const Mesh& mesh = known.mesh();
-  Box box(mesh.points[random.index(mesh.points.size())]);
+  Box box;
+  box.extend(mesh.points[random.index(mesh.points.size())]);
   box.extend(mesh.points[random.index(mesh.points.size())]);
   std::vector<bool> visited(mesh.triangles.size());
   known.trees().for_each_meeting(FloatBox(box), [&](TriangleId t) {

@@ -284,6 +284,74 @@ TEST(Patches, EveryTriangleIsInOneAndThreadsDoNotShow) {
   }
 }
 
+Mesh moved_along(Mesh mesh, double by) {
+  for (Point& p : mesh.points) p.x() += by;
+  return mesh;
+}
+
+Mesh both_of(const Mesh& a, const Mesh& b) {
+  Mesh both = a;
+  const auto points = static_cast<std::uint32_t>(a.points.size());
+  for (const Point& p : b.points) both.points.push_back(p);
+  for (Triangle t : b.triangles) {
+    for (VertexId& v : t.corner) v.value += points;
+    both.triangles.push_back(t);
+  }
+  both.points_are_distinct = false;
+  return both;
+}
+
+Patches recognised(const Mesh& mesh, PatchMemory* memory = nullptr) {
+  const Welded welded(mesh);
+  return recognise_patches(welded, EdgeTable(welded.triangles(), welded.points().size()),
+                           {.fit = 1e-6}, memory);
+}
+
+TEST(Patches, OfOneBodyDoNotDependOnAnother) {
+  std::size_t patches = 0;
+  for (std::uint64_t seed = 1; seed <= 60; ++seed) {
+    const Mesh a = test::damaged_mesh(seed);
+    const Mesh b = moved_along(test::damaged_mesh(seed + 1000), 100);
+    const Patches alone = recognised(a), both = recognised(both_of(a, b));
+    std::map<std::uint32_t, std::uint32_t> number;
+    for (std::size_t t = 0; t < a.triangles.size(); ++t) {
+      const auto [at, is_new] = number.try_emplace(alone.patch_of[t].value, both.patch_of[t].value);
+      ASSERT_EQ(at->second, both.patch_of[t].value) << "seed " << seed;
+    }
+    for (const auto& [one, other] : number) {
+      if (one == kNoIndex) continue;
+      ASSERT_EQ(alone.patches[one].triangles, both.patches[other].triangles);
+      ASSERT_EQ(alone.patches[one].surface.has_value(), both.patches[other].surface.has_value());
+      ++patches;
+    }
+  }
+  EXPECT_GT(patches, 500u);
+}
+
+TEST(Patches, WhatIsRememberedIsAsIfLookedAtAnew) {
+  PatchMemory memory;
+  Mesh other = test::sphere(8);
+  std::size_t kept = 0;  // triangles of the one that stays, if it is one piece
+  for (std::uint64_t seed = 1; seed <= 60; ++seed) {
+    // One body goes and another comes; the one that stays gets other numbers.
+    const bool is_ball = seed % 3 == 0;
+    const Mesh next = moved_along(
+        is_ball ? test::sphere(8 + static_cast<int>(seed % 5)) : test::damaged_mesh(seed),
+        100 * static_cast<double>(seed));
+    const Mesh both = seed % 2 == 0 ? both_of(other, next) : both_of(next, other);
+    const Patches a = recognised(both, &memory), b = recognised(both);
+    EXPECT_GE(memory.remembered(), kept);
+    ASSERT_EQ(a.patch_of, b.patch_of) << "seed " << seed;
+    ASSERT_EQ(a.patches.size(), b.patches.size());
+    for (std::size_t p = 0; p < a.patches.size(); ++p) {
+      ASSERT_EQ(a.patches[p].triangles, b.patches[p].triangles);
+      ASSERT_EQ(a.patches[p].fit_error, b.patches[p].fit_error);
+    }
+    other = next;
+    kept = is_ball ? next.triangles.size() : 0;
+  }
+}
+
 TEST(Patches, WantAFit) {
   const Mesh mesh = test::cube();
   const Welded welded(mesh);

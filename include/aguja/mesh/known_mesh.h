@@ -12,6 +12,7 @@
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/fans.h"
 #include "aguja/mesh/mesh_maps.h"
+#include "aguja/mesh/patches.h"
 
 namespace aguja {
 
@@ -79,6 +80,8 @@ class KnownMesh {
   [[nodiscard]] const TriangleTrees& trees() const;
   /// At most kMostCrossings. Errors: Cancelled, too.
   [[nodiscard]] const SomeCrossings& crossings(Progress* progress = nullptr) const;
+  /// Of this mesh and those that it was made of.
+  [[nodiscard]] PatchMemory* patch_memory() const { return patch_memory_.get(); }
 
  private:
   void check() const;
@@ -96,6 +99,7 @@ class KnownMesh {
   mutable std::optional<Box> box_;
   mutable std::optional<TriangleTrees> trees_;
   mutable std::optional<SomeCrossings> crossings_;
+  std::shared_ptr<PatchMemory> patch_memory_ = std::make_shared<PatchMemory>();
 };
 
 using KnownMeshPtr = std::shared_ptr<const KnownMesh>;

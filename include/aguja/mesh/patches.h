@@ -2,6 +2,7 @@
 /// \file
 /// Patches: regions that were one face of the CAD model, as the file says or as recognised.
 
+#include <memory>
 #include <optional>
 #include <span>
 #include <vector>
@@ -33,6 +34,26 @@ struct Patches {
   bool from_file = false;
 };
 
+/// What was recognised on the pieces into which sharp edges divide a surface. A piece that is the same
+/// again, whatever became of the others, is not looked at again.
+///
+/// Memory    4 bytes per triangle: the pieces of the last call. Small pieces are not remembered.
+/// Threads   One call at a time; others wait.
+class PatchMemory {
+ public:
+  PatchMemory();
+  ~PatchMemory();
+  PatchMemory(const PatchMemory&) = delete;
+  PatchMemory& operator=(const PatchMemory&) = delete;
+  /// Triangles that the last call did not look at.
+  [[nodiscard]] std::size_t remembered() const;
+
+ private:
+  friend class PatchSearch;
+  class Pieces;
+  std::unique_ptr<Pieces> pieces_;
+};
+
 /// Divides a surface where it turns sharply, and where one plane, cylinder, cone, sphere or torus
 /// ends and another surface begins, however smoothly. Faces of one and the same surface that meet
 /// smoothly become one patch: nothing in a tessellation parts them.
@@ -40,7 +61,9 @@ struct Patches {
 /// Promises  Every triangle with three different corners is in one patch; every vertex of a patch
 ///           with a `surface` lies within `fit` of it (taken as fitted, in floating point);
 ///           the same patches for any number of threads.
+///           What is recognised on one side of a sharp edge does not depend on the other side.
 /// Cost      O(n log n): about a microsecond per triangle; 40 bytes per triangle while it works.
+///           Parallel over pieces between sharp edges.
 /// Errors    ArgumentError (fit not above 0).
 /// Source    Growing from seeds as in Besl, Jain: Segmentation Through Variable-Order Surface
 ///           Fitting, IEEE PAMI 10(2), 1988; surfaces of revolution from normals as in Pottmann,
@@ -48,7 +71,7 @@ struct Patches {
 ///           are tested, not facets: those of a tessellation lie on the surface, whatever its
 ///           chords.
 [[nodiscard]] Patches recognise_patches(const Welded& mesh, const EdgeTable& edges,
-                                        const PatchOptions& options);
+                                        const PatchOptions& options, PatchMemory* memory = nullptr);
 
 /// The patches that the file brings, each with the surface that fits all of it, if one does.
 [[nodiscard]] Patches patches_of_file(const Welded& mesh, std::span<const PatchId> patch_of,
