@@ -12,10 +12,10 @@
 namespace aguja {
 namespace {
 
-// Parts of the area, and of the area times the body's size, to which triangles are halved.
+// Parts of the area, and of the area times the body's size, to which triangles are divided.
 constexpr double kAreaTo = 1e-7;
 constexpr double kVolumeTo = 1e-8;
-constexpr int kMostHalved = 5;
+constexpr int kMostDivided = 5;
 
 // The two orbits of the rule of seven points: distance from the corners' opposite sides, weight.
 constexpr double kWeightOfMiddle = 9.0 / 40;
@@ -60,7 +60,8 @@ class Quadrature {
 
   FaceSizes run(const PieceBetween& piece_between) {
     for (const auto& t : cells_.triangles) {
-      add_triangle({cells_.at[t[0]], cells_.at[t[1]], cells_.at[t[2]]}, 0);
+      const Corners corners = {cells_.at[t[0]], cells_.at[t[1]], cells_.at[t[2]]};
+      add_triangle(corners, rule(corners), 0);
     }
     for (const FaceCells::Side& side : cells_.sides) {
       if (side.a == side.b) continue;
@@ -78,17 +79,13 @@ class Quadrature {
     return {.area = normal.norm(), .volume = (s.p - about_).dot(normal) / 3};
   }
 
-  void add_triangle(const std::array<Parameters, 3>& corner, int halved) {
-    const Parameters u = corner[1] - corner[0], v = corner[2] - corner[0];
-    const double own = 0.5 * (u[0] * v[1] - u[1] * v[0]);
-    Sizes fine;
+  using Corners = std::array<Parameters, 3>;
+
+  // Means over a triangle by the rule of seven points, exact to degree 5; off from the coarser one.
+  [[nodiscard]] Sizes rule(const Corners& corner) const {
+    Sizes fine, coarse;
     fine.add(at((corner[0] + corner[1] + corner[2]) / 3), is_plane_ ? 1 : kWeightOfMiddle);
-    if (is_plane_) {
-      out_.area += own * fine.area;
-      out_.volume += own * fine.volume;
-      return;
-    }
-    Sizes coarse;
+    if (is_plane_) return fine;
     for (const Orbit& orbit : orbits_) {
       for (std::size_t c = 0; c < 3; ++c) {
         const Sizes s = at((1 - 2 * orbit.near) * corner[c] +
@@ -97,23 +94,46 @@ class Quadrature {
         coarse.add(s, orbit.coarser_weight);
       }
     }
-    const double area_off = std::fabs(fine.area - coarse.area);
-    const double volume_off = std::fabs(fine.volume - coarse.volume);
-    if (halved < kMostHalved &&
-        (area_off > kAreaTo * fine.area || volume_off > kVolumeTo * length_ * fine.area)) {
-      const std::array<Parameters, 3> middle = {0.5 * (corner[1] + corner[2]),
-                                                0.5 * (corner[2] + corner[0]),
-                                                0.5 * (corner[0] + corner[1])};
-      add_triangle({corner[0], middle[2], middle[1]}, halved + 1);
-      add_triangle({middle[2], corner[1], middle[0]}, halved + 1);
-      add_triangle({middle[1], middle[0], corner[2]}, halved + 1);
-      add_triangle(middle, halved + 1);
-      return;
+    return compared(fine, coarse);
+  }
+  // How far the coarser sum is off is no less than what the finer one is off, and mostly far more.
+  [[nodiscard]] static Sizes compared(Sizes fine, const Sizes& coarse) {
+    fine.area_off = std::fabs(fine.area - coarse.area);
+    fine.volume_off = std::fabs(fine.volume - coarse.volume);
+    return fine;
+  }
+  [[nodiscard]] bool is_enough(const Sizes& s) const {
+    return s.area_off <= kAreaTo * s.area && s.volume_off <= kVolumeTo * length_ * s.area;
+  }
+
+  // The rule itself told by its coarser one, or four times on quarters told by it.
+  void add_triangle(const Corners& corner, const Sizes& whole, int divided) {
+    const Parameters u = corner[1] - corner[0], v = corner[2] - corner[0];
+    const double own = 0.5 * (u[0] * v[1] - u[1] * v[0]);
+    if (is_plane_ || is_enough(whole)) return add(whole, own);
+    const Corners middle = {0.5 * (corner[1] + corner[2]), 0.5 * (corner[2] + corner[0]),
+                            0.5 * (corner[0] + corner[1])};
+    const std::array<Corners, 4> quarters = {{{corner[0], middle[2], middle[1]},
+                                              {middle[2], corner[1], middle[0]},
+                                              {middle[1], middle[0], corner[2]},
+                                              middle}};
+    std::array<Sizes, 4> rules;
+    Sizes sum;
+    for (std::size_t q = 0; q < quarters.size(); ++q) {
+      rules[q] = rule(quarters[q]);
+      sum.add(rules[q], 0.25);
     }
-    out_.area += own * fine.area;
-    out_.volume += own * fine.volume;
-    out_.area_within += own * area_off;
-    out_.volume_within += own * volume_off;
+    sum = compared(sum, whole);
+    if (divided == kMostDivided || is_enough(sum)) return add(sum, own);
+    for (std::size_t q = 0; q < quarters.size(); ++q) {
+      add_triangle(quarters[q], rules[q], divided + 1);
+    }
+  }
+  void add(const Sizes& mean, double area) {
+    out_.area += area * mean.area;
+    out_.volume += area * mean.volume;
+    out_.area_within += area * mean.area_off;
+    out_.volume_within += area * mean.volume_off;
   }
 
   // Lines from the surface over a side to the edge, at parts of both.
