@@ -11,6 +11,7 @@
 #include <charconv>
 #include <cmath>
 #include <cstring>
+#include <iterator>
 #include <limits>
 #include <optional>
 
@@ -663,7 +664,14 @@ bool is_utf8(std::string_view t) {
 
 }  // namespace
 
-std::string decoded_text(std::string_view t) {
+std::string decoded_text(std::string_view written) {
+  // Lines are broken anywhere: control characters are not part of the text.
+  std::string kept;
+  std::copy_if(written.begin(), written.end(), std::back_inserter(kept), [](char c) {
+    const auto code = static_cast<unsigned char>(c);
+    return code >= 0x20 && code != 0x7F;
+  });
+  const std::string_view t = kept;
   const bool is_latin = !is_utf8(t);
   std::string out;
   for (std::size_t i = 0; i < t.size();) {

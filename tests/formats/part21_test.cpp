@@ -91,6 +91,7 @@ TEST(Part21, DecodesTextOfTheStandard) {
   EXPECT_EQ(decoded_text("\\X4\\0001F600\\X0\\"), "\xF0\x9F\x98\x80");
   EXPECT_EQ(decoded_text("\\X\\E4\\S\\d"), "ää");
   EXPECT_EQ(decoded_text("\\X2\\zz"), "zz") << "what is no code is kept";
+  EXPECT_EQ(decoded_text("toroid_\r\n8100 \\X2\\00\nE4\\X0\\"), "toroid_8100 ä");
 }
 
 TEST(Part21, TextThatIsNoUtf8IsTakenAsLatin) {
