@@ -57,11 +57,32 @@ std::vector<double> repeated_knots(const Fields& f, std::size_t multiplicities, 
   return out;
 }
 
+// Beyond so many turns doubles tell badly where a trim ends.
+constexpr double kMostTurns = 1e6;
+
+// Where a trim ends that goes on from `first`, or back, to `second`: within a turn, since more of
+// them go over the same places again; nothing if nobody can tell.
+std::optional<double> end_within_turn(double first, double second, double period, bool forward) {
+  if (!(std::fabs(first) <= kMostTurns * period && std::fabs(second) <= kMostTurns * period)) {
+    return std::nullopt;
+  }
+  double way = forward ? second - first : first - second;
+  if (way <= 0 || way > period * (1 + kParameterRounding)) {
+    way -= period * std::floor(way / period);
+    if (way <= period * kParameterRounding) way = period;
+  }
+  return forward ? first + way : first - way;
+}
+
 // From the first parameter on in the sense that the flag says, round where that is possible.
 Interval trimmed_range(double first, double second, double period, const Fields& f,
                        std::size_t sense) {
   if (f.count() > sense && !f.flag(sense)) std::swap(first, second);
-  if (second <= first && period > 0) second += period * (1 + std::floor((first - second) / period));
+  if (period > 0) {
+    const auto end = end_within_turn(first, second, period, true);
+    if (!end) f.fail(sense, "a trim of few turns");
+    second = *end;
+  }
   return {std::min(first, second), std::max(first, second)};
 }
 
@@ -395,8 +416,11 @@ CurvePtr StepGeometry::make_trimmed_curve(const Entity& e) {
   if (by_parameter) {
     piece = {*a.parameter, *b.parameter};
     const double period = basis->period();
-    if (period > 0 && same && piece.to <= piece.from) piece.to += period;
-    if (period > 0 && !same && piece.to >= piece.from) piece.to -= period;
+    if (period > 0) {
+      const auto end = end_within_turn(piece.from, piece.to, period, same);
+      if (!end) throw EntityError(e.number, "a trim of more turns than can be told");
+      piece.to = *end;
+    }
   } else {
     const auto place = [&](const Trim& t) {
       if (t.place) return *t.place;

@@ -168,6 +168,26 @@ TEST(StepCurves, TrimmedAgainstTheirSenseRunBack) {
   EXPECT_LT((back->point(d.middle()) - in_frame(1.5, 3 * std::sin(60 * kDegree))).norm(), 1e-9);
 }
 
+TEST(StepCurves, TrimsOfManyTurnsGoRoundOnce) {
+  const auto trimmed_curve = [](const std::string& from, const std::string& to, const char* sense) {
+    return curve("#100=TRIMMED_CURVE('',#11,(PARAMETER_VALUE(" + from + ")),(PARAMETER_VALUE(" +
+                 to + "))," + sense + ",.PARAMETER.);");
+  };
+  const auto trimmed = [&](const std::string& from, const std::string& to, const char* sense) {
+    return trimmed_curve(from, to, sense)->domain();
+  };
+  EXPECT_NEAR(trimmed("30.", "36090.", ".T.").width(), 60 * kDegree, 1e-9);
+  const CurvePtr back = trimmed_curve("36090.", "30.", ".F.");
+  const Point middle = back->point(back->domain().middle());
+  EXPECT_LT((middle - in_frame(1.5, 3 * std::sin(60 * kDegree))).norm(), 1e-9);
+  // Whole turns, however they are rounded.
+  for (const char* to : {"360.", "360.0000000001", "3600.", "3600.0000000001", "-360.", "0."}) {
+    EXPECT_NEAR(trimmed("0.", to, ".T.").width(), 360 * kDegree, 1e-9) << to;
+  }
+  EXPECT_THROW(static_cast<void>(trimmed("0.", "360.E9", ".T.")), EntityError);
+  EXPECT_THROW(static_cast<void>(trimmed("-1.E300", "1.E300", ".F.")), EntityError);
+}
+
 struct SurfaceCase {
   std::string data;
   Interval u, v;
@@ -322,7 +342,9 @@ TEST(StepGeometry, WhatMakesNoShapeIsNamed) {
        {"#100=PLANE('',#999);", "#100=CONICAL_SURFACE('',#1,3.,90.);",
         "#100=TOROIDAL_SURFACE('',#1,3.,0.);", "#100=SPHERICAL_SURFACE('',#1,.T.);",
         "#100=BEZIER_SURFACE('',1,1,((#7,#8),(#9)),.UNSPECIFIED.,.F.,.F.,.U.);",
-        "#100=OFFSET_SURFACE('',#100,1.,.F.);"}) {
+        "#100=OFFSET_SURFACE('',#100,1.,.F.);",
+        "#100=RECTANGULAR_TRIMMED_SURFACE('',#110,0.,1.E12,1.,2.,.T.,.T.);#110=CYLINDRICAL_SURFACE("
+        "'',#1,3.);"}) {
     EXPECT_THROW(static_cast<void>(surface(data)), EntityError) << data;
   }
 }
