@@ -1,7 +1,6 @@
 #include "mesh/patch_recogniser.h"
 
 #include <algorithm>
-#include <bit>
 #include <cmath>
 #include <unordered_set>
 
@@ -86,12 +85,10 @@ class PatchRecogniser::Work {
   // Numbers 0 to n by falling `area_at`, equal ones in their order.
   template <class AreaAt>
   static std::vector<std::uint32_t> largest_first(std::size_t n, const AreaAt& area_at) {
-    // Floats that are not negative sort as their bits do.
     std::vector<std::uint64_t> keys(n);
     parallel_ranges(n, 1 << 14, [&](Range r) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
-        const std::uint32_t bits = ~std::bit_cast<std::uint32_t>(static_cast<float>(area_at(i)));
-        keys[i] = (std::uint64_t{bits} << 32) | i;
+        keys[i] = std::uint64_t{falling_key(area_at(i))} << 32 | i;
       }
     });
     parallel_sort(keys.begin(), keys.end());

@@ -2,6 +2,7 @@
 // Recognises patches on one piece of a surface that nowhere turns sharply.
 
 #include <array>
+#include <bit>
 #include <cstdint>
 #include <memory>
 #include <span>
@@ -15,6 +16,9 @@ namespace aguja {
 
 // Points enough to fit any surface to; more only take time.
 inline constexpr std::size_t kMostFitted = 160;
+
+// Falls as the area rises; an order even where an area is no number.
+inline std::uint32_t falling_key(float area) { return ~std::bit_cast<std::uint32_t>(area); }
 
 // Triangles with numbers of their own, each with three different corners; across sides at which the
 // surface does not turn sharply they hang together, and with no others.
@@ -40,8 +44,7 @@ struct RecognisedPiece {
   std::vector<Found> patches;
 };
 
-// Piece after piece in the same memory. What is found depends on the piece alone; where its triangles
-// are numbered as rising as in a mesh, on nothing but their shape.
+// Piece after piece in the same memory. What is found depends on the piece alone.
 // Cost     O(n log n) for n triangles, with some 40 bytes for each.
 class PatchRecogniser {
  public:

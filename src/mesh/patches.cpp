@@ -198,8 +198,10 @@ std::vector<Range> batches_of(const SmoothPieces& pieces) {
 
 // As if all had been looked at together: larger facets first.
 bool comes_first(const RecognisedPiece::Found& a, const RecognisedPiece::Found& b) {
-  return std::tuple(a.pass, -a.facet_area, -a.seed_area, a.seed) <
-         std::tuple(b.pass, -b.facet_area, -b.seed_area, b.seed);
+  const auto key = [](const RecognisedPiece::Found& f) {
+    return std::tuple(f.pass, falling_key(f.facet_area), falling_key(f.seed_area), f.seed);
+  };
+  return key(a) < key(b);
 }
 
 void check(const PatchOptions& options) {
