@@ -23,12 +23,19 @@ struct SeenPixel {
   bool is_patterned = false;  // stripes or dots, which change within pixels
 };
 
+// Where a ray meets a triangle.
+struct Met {
+  float along;
+  float normal[3];
+  std::uint32_t triangle;
+};
+
 // Rays side by side, which meet nearly the same.
 constexpr std::size_t kBeam = 8;
 struct Beam {
   std::array<double, kBeam> x, y;
   std::size_t size = 0;
-  std::array<std::vector<RTCRayHit>, kBeam> hits;  // of each ray, nearest first
+  std::array<std::vector<Met>, kBeam> met;  // by each ray, nearest first
 };
 
 }  // namespace
@@ -80,27 +87,31 @@ struct RayScene::Kernel {
     return hit.hit.geomID != RTC_INVALID_GEOMETRY_ID;
   }
 
-  // Shaded by a lamp above the eye; back sides striped, what is chosen dotted.
-  [[nodiscard]] SeenPixel shade(const RTCRayHit& hit, const Look& look, bool chosen, double x,
-                                double y) const {
+  // Above the eye.
+  [[nodiscard]] static Vector lamp_of(const Look& look) {
+    return (0.3 * look.right + 0.45 * look.up + look.back).normalized();
+  }
+
+  // Back sides are striped, what is chosen is dotted.
+  [[nodiscard]] SeenPixel shade(const Met& met, const Look& look, const Vector& lamp, bool chosen,
+                                double x, double y) const {
     using namespace palette;
-    Vector n(hit.hit.Ng_x, hit.hit.Ng_y, hit.hit.Ng_z);
+    Vector n(met.normal[0], met.normal[1], met.normal[2]);
     if (n.norm() > 0) n.normalize();
     const bool from_behind = n.dot(look.back) < 0;
     if (from_behind) n = -n;
-    const Vector lamp = (0.3 * look.right + 0.45 * look.up + look.back).normalized();
     const double light = 0.52 + 0.5 * std::max(0.0, n.dot(lamp));
-    const bool stripe = std::fmod(x + y, 9.0) < 4.5;
     Colour colour = kFront;
     if (from_behind) {
+      const bool stripe = std::fmod(x + y, 9.0) < 4.5;
       colour = stripe ? (chosen ? kMark : kBackA) : kBackB;
     } else if (chosen) {
       const double dx = std::fmod(x, 7.0) - 3.5, dy = std::fmod(y, 7.0) - 3.5;
       colour = dx * dx + dy * dy < 2.6 ? kPanel : kMark;
     }
     const auto lit = [&](std::uint8_t c) { return static_cast<float>(std::min(255.0, light * c)); };
-    return {lit(colour.red),          lit(colour.green), lit(colour.blue),
-            patch_of[hit.hit.primID], hit.ray.tfar,      from_behind || chosen};
+    return {lit(colour.red),        lit(colour.green), lit(colour.blue),
+            patch_of[met.triangle], met.along,         from_behind || chosen};
   }
 
   // What each ray meets: the nearest, or all of it, asked for at once and not layer by layer.
@@ -117,11 +128,13 @@ struct RayScene::Kernel {
       gathering.context.filter = [](const RTCFilterFunctionNArguments* args) {
         for (unsigned i = 0; i < args->N; ++i) {
           if (args->valid[i] != -1) continue;
-          RTCRayHit found{};
-          found.ray.tfar = RTCRayN_tfar(args->ray, args->N, i);
-          found.hit = rtcGetHitFromHitN(args->hit, args->N, i);
+          const RTCHit hit = rtcGetHitFromHitN(args->hit, args->N, i);
           const unsigned ray = RTCRayN_id(args->ray, args->N, i);
-          reinterpret_cast<const Gathering*>(args->context)->beam->hits[ray].push_back(found);
+          reinterpret_cast<const Gathering*>(args->context)
+              ->beam->met[ray]
+              .push_back({RTCRayN_tfar(args->ray, args->N, i),
+                          {hit.Ng_x, hit.Ng_y, hit.Ng_z},
+                          hit.primID});
           args->valid[i] = 0;  // on to the next
         }
       };
@@ -129,7 +142,7 @@ struct RayScene::Kernel {
     alignas(32) RTCRayHit8 rays{};
     alignas(32) int valid[kBeam] = {};
     for (std::size_t i = 0; i < beam.size; ++i) {
-      beam.hits[i].clear();
+      beam.met[i].clear();
       const RTCRay ray = ray_at(look, beam.x[i], beam.y[i]).ray;
       valid[i] = ray.tnear < ray.tfar ? -1 : 0;
       RTCRay8& all = rays.ray;
@@ -143,36 +156,34 @@ struct RayScene::Kernel {
     rtcIntersect8(valid, scene, &gathering.context, &rays);
     for (std::size_t i = 0; i < beam.size; ++i) {
       if (valid[i] != 0 && rays.hit.geomID[i] != RTC_INVALID_GEOMETRY_ID) {
-        RTCRayHit hit{};
-        hit.ray.tfar = rays.ray.tfar[i];
-        hit.hit.Ng_x = rays.hit.Ng_x[i], hit.hit.Ng_y = rays.hit.Ng_y[i];
-        hit.hit.Ng_z = rays.hit.Ng_z[i];
-        hit.hit.primID = rays.hit.primID[i];
-        beam.hits[i].push_back(hit);
+        beam.met[i].push_back({rays.ray.tfar[i],
+                               {rays.hit.Ng_x[i], rays.hit.Ng_y[i], rays.hit.Ng_z[i]},
+                               rays.hit.primID[i]});
       }
-      std::sort(beam.hits[i].begin(), beam.hits[i].end(),
-                [](const RTCRayHit& a, const RTCRayHit& b) {
-                  return std::pair(a.ray.tfar, a.hit.primID) < std::pair(b.ray.tfar, b.hit.primID);
-                });
+      if (beam.met[i].size() < 2) continue;
+      std::sort(beam.met[i].begin(), beam.met[i].end(), [](const Met& a, const Met& b) {
+        return std::pair(a.along, a.triangle) < std::pair(b.along, b.triangle);
+      });
     }
   }
 
-  [[nodiscard]] SeenPixel seen_along(const Look& look, const std::vector<bool>& chosen, double x,
-                                     double y, std::span<const RTCRayHit> hits) const {
+  [[nodiscard]] SeenPixel seen_along(const Look& look, const Vector& lamp,
+                                     const std::vector<bool>& chosen, double x, double y,
+                                     std::span<const Met> all) const {
     SeenPixel seen;
     float left = 1;  // how much still comes through
     int layers = 0;
     float last = -kFar;
     constexpr int kMostLayers = 12;
     constexpr float kVeil = 0.17F;
-    for (const RTCRayHit& hit : hits) {
+    for (const Met& met : all) {
       if (layers == kMostLayers || left <= 0) break;
       // What lies on each other is one layer.
-      if (hit.ray.tfar <= last + static_cast<float>(1e-6 * radius)) continue;
-      last = hit.ray.tfar;
+      if (met.along <= last + static_cast<float>(1e-6 * radius)) continue;
+      last = met.along;
       ++layers;
-      const bool own = chosen[hit.hit.primID];
-      const SeenPixel here = shade(hit, look, own, x, y);
+      const bool own = chosen[met.triangle];
+      const SeenPixel here = shade(met, look, lamp, own, x, y);
       const float share = look.see_through && !own ? kVeil : 1.0F;
       seen.red += left * share * here.red;
       seen.green += left * share * here.green;
@@ -376,12 +387,13 @@ class Samples {
 }  // namespace
 
 std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& chosen) const {
+  const Vector lamp = Kernel::lamp_of(look);
   return Samples(look.width, look.height, look.pixel,
                  [&](Beam& beam, SeenPixel* seen) {
                    kernel_->intersect(look, beam);
                    for (std::size_t i = 0; i < beam.size; ++i) {
                      seen[i] =
-                         kernel_->seen_along(look, chosen, beam.x[i], beam.y[i], beam.hits[i]);
+                         kernel_->seen_along(look, lamp, chosen, beam.x[i], beam.y[i], beam.met[i]);
                    }
                  })
       .image();
