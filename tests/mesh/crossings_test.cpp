@@ -10,6 +10,7 @@
 #include "mesh/needles.h"
 #include "tests/support/exact_contact.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/sanitized.h"
 
 namespace aguja {
 namespace {
@@ -83,8 +84,9 @@ Mesh adversarial_mesh(std::uint64_t seed) {
 }
 
 TEST(Crossings, AgreeWithBruteForceInRationals) {
+  constexpr std::uint64_t kSeeds = test::kSanitized ? 200 : 800;
   ContactCounts seen;
-  for (std::uint64_t seed = 1; seed <= 800; ++seed) {
+  for (std::uint64_t seed = 1; seed <= kSeeds; ++seed) {
     const Mesh mesh = adversarial_mesh(seed);
     const Welded welded(mesh);
     const auto expected = by_brute_force(welded);
@@ -95,9 +97,9 @@ TEST(Crossings, AgreeWithBruteForceInRationals) {
     seen.overlap += c.overlap;
     seen.touch += c.touch;
   }
-  EXPECT_GT(seen.crossing, 500u);
-  EXPECT_GT(seen.overlap, 500u);
-  EXPECT_GT(seen.touch, 500u);
+  EXPECT_GT(seen.crossing, kSeeds / 2);
+  EXPECT_GT(seen.overlap, kSeeds / 2);
+  EXPECT_GT(seen.touch, kSeeds / 2);
 }
 
 // One triangle or a few of them are there again and again, turned or not: what stands for all of
@@ -171,9 +173,10 @@ Mesh crowded_mesh(std::uint64_t seed, std::uint32_t count) {
 }
 
 TEST(Crossings, OfTrianglesThatCrowdAboutAVertexOrAnEdgeAgreeWithBruteForce) {
+  constexpr std::uint64_t kSeeds = test::kSanitized ? 4 : 8;
   ContactCounts seen;
   std::size_t in_crowds = 0, in_smaller_ones = 0;
-  for (std::uint64_t seed = 1; seed <= 8; ++seed) {
+  for (std::uint64_t seed = 1; seed <= kSeeds; ++seed) {
     const Mesh mesh = crowded_mesh(seed, 110);
     const Welded welded(mesh);
     Crowds crowds(welded);
@@ -188,11 +191,11 @@ TEST(Crossings, OfTrianglesThatCrowdAboutAVertexOrAnEdgeAgreeWithBruteForce) {
     seen.overlap += c.overlap;
     seen.touch += c.touch;
   }
-  EXPECT_GT(in_crowds, 1000u);
-  EXPECT_GT(in_smaller_ones, 200u);
-  EXPECT_GT(seen.crossing, 200u);
-  EXPECT_GT(seen.overlap, 200u);
-  EXPECT_GT(seen.touch, 20u);
+  EXPECT_GT(in_crowds, 125 * kSeeds);
+  EXPECT_GT(in_smaller_ones, 25 * kSeeds);
+  EXPECT_GT(seen.crossing, 25 * kSeeds);
+  EXPECT_GT(seen.overlap, 25 * kSeeds);
+  EXPECT_GT(seen.touch, 2 * kSeeds);
 }
 
 TEST(Crossings, StopAtALimitTheSameForAnyNumberOfThreads) {
