@@ -256,7 +256,10 @@ class PatchSearch {
         memory_(memory == nullptr ? nullptr : memory->pieces_.get()),
         batches_(batches_of(pieces)),
         found_(batches_.size()) {
-    if (memory_ != nullptr) lock_ = std::unique_lock(memory_->mutex);
+    if (memory_ == nullptr) return;
+    // Not held while threads work: one that waits may turn to another search with this memory.
+    const std::lock_guard lock(memory_->mutex);
+    known_ = memory_->known;
   }
 
   Patches search(std::size_t triangles) {
@@ -277,10 +280,10 @@ class PatchSearch {
             continue;
           }
           const Memory::Key key = Memory::key_of(piece, fit_);
-          const auto known = memory_->known.find(key);
-          if (known != memory_->known.end()) remembered += piece.triangles.size();
+          const auto known = known_.find(key);
+          if (known != known_.end()) remembered += piece.triangles.size();
           const auto own =
-              known != memory_->known.end()
+              known != known_.end()
                   ? known->second
                   : std::make_shared<const RecognisedPiece>(recogniser.recognise(piece));
           used[worker].emplace(key, own);
@@ -289,6 +292,7 @@ class PatchSearch {
       }
     });
     if (memory_ != nullptr) {
+      const std::lock_guard lock(memory_->mutex);
       memory_->known.clear();
       for (Memory::Known& own : used) memory_->known.merge(own);
       memory_->remembered = remembered;
@@ -342,7 +346,7 @@ class PatchSearch {
   const SmoothPieces& pieces_;
   double fit_;
   Memory* memory_;
-  std::unique_lock<std::mutex> lock_;
+  Memory::Known known_;
   std::vector<Range> batches_;
   std::vector<std::vector<RecognisedPiece::Found>> found_;  // by batch
 };

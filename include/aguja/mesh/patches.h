@@ -38,7 +38,7 @@ struct Patches {
 /// again, whatever became of the others, is not looked at again.
 ///
 /// Memory    4 bytes per triangle: the pieces of the last call. Small pieces are not remembered.
-/// Threads   One call at a time; others wait.
+/// Threads   Any; calls at the same time do not see what the other recognises.
 class PatchMemory {
  public:
   PatchMemory();
