@@ -96,14 +96,15 @@ class Quadrature {
     }
     return compared(fine, coarse);
   }
-  // How far the coarser sum is off is no less than what the finer one is off, and mostly far more.
+  // What the two differ by is how far the coarser one is off, which is mostly far more.
   [[nodiscard]] static Sizes compared(Sizes fine, const Sizes& coarse) {
     fine.area_off = std::fabs(fine.area - coarse.area);
     fine.volume_off = std::fabs(fine.volume - coarse.volume);
     return fine;
   }
   [[nodiscard]] bool is_enough(const Sizes& s) const {
-    return s.area_off <= kAreaTo * s.area && s.volume_off <= kVolumeTo * length_ * s.area;
+    // What is no number gets no better.
+    return !(s.area_off > kAreaTo * s.area || s.volume_off > kVolumeTo * length_ * s.area);
   }
 
   // The rule itself told by its coarser one, or four times on quarters told by it.
@@ -124,7 +125,7 @@ class Quadrature {
       sum.add(rules[q], 0.25);
     }
     sum = compared(sum, whole);
-    if (divided == kMostDivided || is_enough(sum)) return add(sum, own);
+    if (divided + 1 == kMostDivided || is_enough(sum)) return add(sum, own);
     for (std::size_t q = 0; q < quarters.size(); ++q) {
       add_triangle(quarters[q], rules[q], divided + 1);
     }
