@@ -447,15 +447,13 @@ class Finder {
   [[nodiscard]] double direct(std::span<const TriangleId> list, const std::vector<bool>& turned,
                               TriangleId at) const {
     const Point q = middle(at);
-    double w = 0;
+    WindingSum sum;
     for (const TriangleId t : list) {
       if (t == at) continue;
       const Triangle& c = triangles_[t.value];
-      const double one =
-          winding_of_triangle(points_[c[0].value], points_[c[1].value], points_[c[2].value], q);
-      w += turned[t.value] ? -one : one;
+      sum.add(points_[c[0].value], points_[c[1].value], points_[c[2].value], q, turned[t.value]);
     }
-    return w;
+    return sum.value();
   }
 
   // Turns one piece after another as long as that brings the sum of squares down.

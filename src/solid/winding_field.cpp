@@ -36,13 +36,40 @@ struct WindingField::Placed {
   std::uint32_t item;
 };
 
-double winding_of_triangle(const Point& a, const Point& b, const Point& c, const Point& q) {
+void WindingSum::add(const Point& a, const Point& b, const Point& c, const Point& q, bool turned) {
   const Vector x = a - q, y = b - q, z = c - q;
+  const double det = turned ? -x.dot(cross(y, z)) : x.dot(cross(y, z));
+  if (det == 0) return;
   const double nx = x.norm(), ny = y.norm(), nz = z.norm();
-  const double det = x.dot(cross(y, z));
-  const double denominator = nx * ny * nz + x.dot(y) * nz + y.dot(z) * nx + z.dot(x) * ny;
-  if (det == 0) return 0;
-  return std::atan2(det, denominator) / (2 * std::numbers::pi);
+  const double size = 1 / (nx * ny * nz);
+  // Half the angle is that of the complex number (re, im).
+  const double im = det * size;
+  const double re = 1 + (x.dot(y) * nz + y.dot(z) * nx + z.dot(x) * ny) * size;
+  const double real = real_ * re - imaginary_ * im;
+  const double imaginary = real_ * im + imaginary_ * re;
+  const auto is_above = [](double r, double i) { return i > 0 || (i == 0 && r < 0); };
+  if (real_ < 0 || re < 0) {
+    if (is_above(real_, imaginary_) && im > 0 && !is_above(real, imaginary)) ++turns_;
+    if (imaginary_ < 0 && im < 0 && imaginary >= 0) --turns_;
+  }
+  real_ = real;
+  imaginary_ = imaginary;
+  constexpr double kTooLarge = 1e100, kTooSmall = 1e-100;
+  const double length = std::fabs(real) + std::fabs(imaginary);
+  if (length > kTooLarge || length < kTooSmall) {
+    real_ /= length;
+    imaginary_ /= length;
+  }
+}
+
+double WindingSum::value() const {
+  return turns_ + std::atan2(imaginary_, real_) / (2 * std::numbers::pi);
+}
+
+double winding_of_triangle(const Point& a, const Point& b, const Point& c, const Point& q) {
+  WindingSum sum;
+  sum.add(a, b, c, q);
+  return sum.value();
 }
 
 struct WindingField::Moments {
@@ -189,16 +216,13 @@ WindingField::Moments WindingField::build(std::span<Placed> placed, std::uint32_
   return m;
 }
 
-double WindingField::near_sum(const Node& node, const Point& q, std::uint32_t left_out) const {
-  double sum = 0;
+void WindingField::add_near(WindingSum& sum, const Node& node, const Point& q,
+                            std::uint32_t left_out) const {
   for (std::uint32_t i = node.first_item; i < node.first_item + node.count; ++i) {
     const Triangle& t = triangles_[items_[i] / 2];
     if (left_out != kNoIndex && same_corners(t, triangles_[left_out])) continue;
-    const double w =
-        winding_of_triangle(points_[t[0].value], points_[t[1].value], points_[t[2].value], q);
-    sum += items_[i] % 2 == 1 ? -w : w;
+    sum.add(points_[t[0].value], points_[t[1].value], points_[t[2].value], q, items_[i] % 2 == 1);
   }
-  return sum;
 }
 
 std::optional<double> WindingField::at_middle(TriangleId t, std::uint32_t most) const {
@@ -213,7 +237,7 @@ std::optional<double> WindingField::sum_at(const Point& q, std::uint32_t left_ou
   if (nodes_.empty()) return 0.0;
   std::uint32_t near = 0;
   const Eigen::Vector3f from = (q - origin_).cast<float>();
-  double sum = 0;
+  WindingSum sum;
   double far_sum = 0;
   std::uint32_t stack[128];
   int depth = 0;
@@ -252,13 +276,13 @@ std::optional<double> WindingField::sum_at(const Point& q, std::uint32_t left_ou
     if (own == 1) {
       near += n.count;
       if (near > most) return std::nullopt;
-      sum += near_sum(n, q, left_out);
+      add_near(sum, n, q, left_out);
       continue;
     }
     stack[depth++] = index + 2 * static_cast<std::uint32_t>(own / 2);
     stack[depth++] = index + 1;
   }
-  return sum + far_sum / (4 * std::numbers::pi);
+  return sum.value() + far_sum / (4 * std::numbers::pi);
 }
 
 }  // namespace aguja

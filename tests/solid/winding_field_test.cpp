@@ -1,9 +1,11 @@
 #include "aguja/solid/winding_field.h"
 
 #include <cmath>
+#include <numbers>
 #include <numeric>
 
 #include <gtest/gtest.h>
+#include <Eigen/Geometry>
 
 #include "aguja/model/transform.h"
 #include "tests/support/random_mesh.h"
@@ -19,11 +21,21 @@ std::vector<TriangleId> all_of(const Mesh& mesh) {
   return all;
 }
 
+// By an arc tangent each.
+double plain_winding(const Point& a, const Point& b, const Point& c, const Point& q) {
+  const Vector x = a - q, y = b - q, z = c - q;
+  const double det = x.dot(y.cross(z));
+  if (det == 0) return 0;
+  const double nx = x.norm(), ny = y.norm(), nz = z.norm();
+  return std::atan2(det, nx * ny * nz + x.dot(y) * nz + y.dot(z) * nx + z.dot(x) * ny) /
+         (2 * std::numbers::pi);
+}
+
 double direct(const Mesh& mesh, std::span<const TriangleId> selection, const Point& q) {
   double sum = 0;
   for (const TriangleId t : selection) {
     const Triangle& c = mesh.triangles[t.value];
-    sum += winding_of_triangle(mesh.point(c[0]), mesh.point(c[1]), mesh.point(c[2]), q);
+    sum += plain_winding(mesh.point(c[0]), mesh.point(c[1]), mesh.point(c[2]), q);
   }
   return sum;
 }
@@ -34,6 +46,35 @@ TEST(WindingField, OfATriangleIsItsShareOfTheSphere) {
   EXPECT_NEAR(winding_of_triangle(x, y, z, o), 0.125, 1e-15);
   EXPECT_NEAR(winding_of_triangle(y, x, z, o), -0.125, 1e-15);
   EXPECT_EQ(winding_of_triangle(x, y, o, Point(0.2, 0.2, 0)), 0);
+}
+
+TEST(WindingSum, IsTheSumOfItsTrianglesHoweverOftenItGoesRound) {
+  double most = 0;
+  for (std::uint64_t seed = 1; seed <= 200; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    Random random(seed);
+    // Flat ones close to the point are seen under nearly half a sphere each; in all scales.
+    const double flat = std::pow(10, random.between(-12, 0));
+    const double scale = std::pow(10, random.between(-60, 60));
+    const bool one_way = random.unit() < 0.5;
+    const auto corner = [&] {
+      return Point(scale * Point(random.between(-1, 1), random.between(-1, 1),
+                                 (one_way ? 1 : random.between(-1, 1)) * flat));
+    };
+    const Point q = Point::Zero();
+    WindingSum sum;
+    double expected = 0;
+    for (int i = 0; i < 2000; ++i) {
+      const Point a = corner(), b = corner(), c = corner();
+      const bool turned =
+          one_way ? a.cross(b).z() + b.cross(c).z() + c.cross(a).z() < 0 : random.unit() < 0.5;
+      sum.add(a, b, c, q, turned);
+      expected += turned ? -plain_winding(a, b, c, q) : plain_winding(a, b, c, q);
+    }
+    EXPECT_NEAR(sum.value(), expected, 1e-9);
+    most = std::max(most, std::fabs(expected));
+  }
+  EXPECT_GT(most, 100);
 }
 
 TEST(WindingField, IsOneInsideAndNothingOutsideAndAHalfOnAClosedSurface) {

@@ -18,6 +18,18 @@ namespace aguja {
 [[nodiscard]] double winding_of_triangle(const Point& a, const Point& b, const Point& c,
                                          const Point& q);
 
+/// The same for many triangles, added up: angles are added as complex numbers are multiplied, so
+/// that all of them cost one arc tangent.
+class WindingSum {
+ public:
+  void add(const Point& a, const Point& b, const Point& c, const Point& q, bool turned = false);
+  [[nodiscard]] double value() const;
+
+ private:
+  double real_ = 1, imaginary_ = 0;
+  double turns_ = 0;  // how often the sum of half the angles went round
+};
+
 /// The generalized winding number of a set of triangles, some of them perhaps taken turned over.
 /// For a closed surface it is the winding number; across an opening it falls off smoothly. On the
 /// surface itself it is the mean of its two sides, which differ by one: 1/2 on a sound solid.
@@ -69,7 +81,7 @@ class WindingField {
   [[nodiscard]] Moments moments_of(std::uint32_t begin, std::uint32_t end) const;
   [[nodiscard]] std::optional<double> sum_at(const Point& q, std::uint32_t left_out,
                                              std::uint32_t most) const;
-  [[nodiscard]] double near_sum(const Node& node, const Point& q, std::uint32_t left_out) const;
+  void add_near(WindingSum& sum, const Node& node, const Point& q, std::uint32_t left_out) const;
 
   std::span<const Point> points_;
   std::span<const Triangle> triangles_;
