@@ -4,12 +4,19 @@
 #include <utility>
 
 #include "aguja/base/error.h"
+#include "aguja/base/printable.h"
 #include "aguja/mend/given_up.h"
 
 namespace aguja {
 
 MendState::MendState(Model read) : model(std::move(read)) {
   for (const Part& part : model.parts) {
+    const Box box = box_of(part.mesh());
+    if (!box.is_empty() && std::max(-box.low.minCoeff(), box.high.maxCoeff()) > kLargestMended) {
+      throw ArgumentError("mend: part '" + printable(part.name) +
+                          "' has coordinates beyond 1e75: squares of its areas would be beyond all "
+                          "numbers; make it smaller first");
+    }
     const std::size_t triangles = part.mesh().triangles.size();
     auto trace = std::make_shared<PartTrace>();
     trace->id = ++last_id;

@@ -34,6 +34,9 @@ struct MendState {
   /// By part: what was worked out of its mesh, if a session keeps it; null: nothing.
   std::vector<KnownMeshPtr> known;
 
+  /// Squares of areas must be within the range of doubles.
+  static constexpr double kLargestMended = 1e75;
+  /// Errors: ArgumentError (a coordinate beyond that).
   explicit MendState(Model read);
 };
 

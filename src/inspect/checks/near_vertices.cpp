@@ -27,7 +27,9 @@ class NearPairs {
 
   [[nodiscard]] std::vector<NearVertices> find() const {
     constexpr double kCoarse = 64;
-    const std::vector<Entry> entries = entries_of(kCoarse * reach_);
+    // Not beyond the largest number.
+    const double size = std::min(kCoarse * reach_, std::numeric_limits<double>::max());
+    const std::vector<Entry> entries = entries_of(size);
     std::vector<NearVertices> pairs;
     std::vector<VertexId> cell;
     for (std::size_t begin = 0, end = 0; begin < entries.size(); begin = end) {
@@ -75,10 +77,16 @@ class NearPairs {
       }
     }
   }
-  [[nodiscard]] Cell cell_of(const Point& p, double size) const {
-    return {static_cast<std::int64_t>(std::floor(p.x() / size)),
-            static_cast<std::int64_t>(std::floor(p.y() / size)),
-            static_cast<std::int64_t>(std::floor(p.z() / size))};
+  // Of cells of a size, the one at the point moved by a part of a cell along each axis.
+  [[nodiscard]] static Cell cell_of(const Point& p, double size, double moved = 0) {
+    // Farther out there are no fractions, and all share the last cell.
+    constexpr double kMost = 0x1p52;
+    Cell cell;
+    for (int k = 0; k < 3; ++k) {
+      cell[static_cast<std::size_t>(k)] =
+          static_cast<std::int64_t>(std::floor(std::clamp(p[k] / size, -kMost, kMost) + moved));
+    }
+    return cell;
   }
   [[nodiscard]] std::vector<Entry> entries_of(double size) const {
     auto entries =
@@ -86,8 +94,8 @@ class NearPairs {
           for (std::size_t v = r.begin; v < r.end; ++v) {
             if (!used_[v]) continue;
             const Point& p = a_.welded.points()[v];
-            for_each_cell(cell_of((p.array() - reach_).matrix(), size),
-                          cell_of((p.array() + reach_).matrix(), size), [&](std::uint64_t cell) {
+            for_each_cell(cell_of(p, size, -reach_ / size), cell_of(p, size, reach_ / size),
+                          [&](std::uint64_t cell) {
                             out.push_back({cell, static_cast<std::uint32_t>(v)});
                           });
           }
