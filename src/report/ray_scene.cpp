@@ -57,6 +57,13 @@ struct RayScene::Kernel {
                        (0.5 * look.height - y) * look.pixel * look.up;
     const Point start = from + (2 * radius - from.dot(look.back)) * look.back;
     RTCRayHit hit{};
+    // The kernel knows no numbers beyond this; nothing is seen there.
+    constexpr double kFarthest = 1e18;
+    if (!(start.cwiseAbs().maxCoeff() < kFarthest) || start.hasNaN()) {
+      hit.ray.dir_z = 1;
+      hit.ray.tfar = -1;
+      return hit;
+    }
     hit.ray.org_x = static_cast<float>(start.x());
     hit.ray.org_y = static_cast<float>(start.y());
     hit.ray.org_z = static_cast<float>(start.z());
@@ -80,6 +87,7 @@ struct RayScene::Kernel {
   }
 
   [[nodiscard]] bool intersect(RTCRayHit& hit) const {
+    if (!(hit.ray.tnear < hit.ray.tfar)) return false;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     hit.hit.geomID = RTC_INVALID_GEOMETRY_ID;

@@ -122,6 +122,7 @@ Json source_json(const SurfaceSource& source) {
   for (const NotUnderstood& n : source.not_understood) {
     left_out.push_back({{"type", n.type}, {"count", n.count}});
   }
+  const CoarseFaces coarse = coarse_faces(source.bodies);
   std::size_t joined = 0, divided = 0;
   for (const PreparedBodyPtr& body : source.bodies) {
     const SewReport& s = body->sewing;
@@ -155,6 +156,8 @@ Json source_json(const SurfaceSource& source) {
             {"edges", statistics_json(t.edges, m)},
             {"faces", statistics_json(t.faces, m)}}},
           {"chord_height", m * source.chord},
+          {"coarse_faces", coarse.count},
+          {"facets_within", m * std::max(source.chord, coarse.within)},
           {"area", m * m * source.sizes.area},
           {"area_within", m * m * source.sizes.area_within},
           {"volume", is_closed(source, c) ? Json(m * m * m * source.sizes.volume) : Json(nullptr)},
@@ -173,7 +176,8 @@ void add_numbers(Json& sum, const Json& more) {
       } else {
         add_numbers(own, value);
       }
-    } else if (key == "tolerance" || key == "chord_height" || key == "uncertainty") {
+    } else if (key == "tolerance" || key == "chord_height" || key == "facets_within" ||
+               key == "uncertainty") {
       if (own.is_null() || value > own) own = value;
     } else if (own.is_null()) {
       continue;
@@ -223,6 +227,10 @@ std::vector<std::string> surface_notes(const SurfaceSource& source) {
                   plural(c.faces, "face"), plural(c.edges, "edge"), grouped(c.edges_used_once),
                   grouped(c.edges_used_more), grouped(c.closed_shells), grouped(c.shells),
                   brief(source.chord), unit));
+  if (const CoarseFaces coarse = coarse_faces(source.bodies); coarse.count > 0) {
+    notes.back() += fmt::format(", but for those of {}: within {} {}", plural(coarse.count, "face"),
+                                brief(coarse.within), unit);
+  }
   const SurfaceSizes& sizes = source.sizes;
   if (sizes.area > 0) {
     std::string note = fmt::format("the surfaces themselves: area {:.10g} {}² within {}",

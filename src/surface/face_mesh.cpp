@@ -97,15 +97,22 @@ bool has_failed(const FaceMesh& mesh) {
   });
 }
 
+// What is a unit of length where facets are triangulated in parameters.
+enum class Metric {
+  of_space,  ///< that of space, about
+  of_steps,  ///< the longest step that keeps to the surface: along a cylinder its whole height
+};
+
 class FaceMesher {
  public:
   FaceMesher(const SurfacePtr& surface, bool same_sense, bool directed,
-             const FaceFineness& fineness)
+             const FaceFineness& fineness, Metric metric)
       : shared_(surface),
         surface_(*surface),
         same_sense_(same_sense),
         directed_(directed),
         fineness_(fineness),
+        metric_(metric),
         poles_(surface_.poles()) {}
 
   FaceMesh run(const std::vector<DividedLoop>& given) {
@@ -139,6 +146,8 @@ class FaceMesher {
       for (const DomainPoint& p : polygon) bounds.extend(p.uv);
     }
     steps_ = steps_over(surface_, bounds, fineness_);
+    if (metric_ == Metric::of_steps && (steps_.step.array() > 0).all())
+      steps_.speed = steps_.step.cwiseInverse();
     begin_points();
     note_offsets();
     const bool makes_sense = surface_.kind() == SurfaceKind::plane || add_grid(bounds);
@@ -443,22 +452,33 @@ class FaceMesher {
   }
 
   void refine_all() {
-    std::size_t last = points_.size();
+    const std::size_t first = points_.size();
+    std::size_t last = first;
     for (int round = 0; round < kMostRefinements && triangulated_ < kMostTriangulated; ++round) {
       const std::size_t before = points_.size();
       if (!refine()) return;
+      // Rows of points and the border were to do.
+      out_.much_refined = points_.size() > 2 * first;
       triangulate_inside();
       const std::size_t added = points_.size() - before;
       if (round >= kRoundsToSettle && added > kManyAdded &&
           static_cast<double>(added) > kEverMore * static_cast<double>(last)) {
-        return;
+        break;
       }
       last = added;
     }
+    static_cast<void>(places_to_refine());
   }
   // Puts points where facets are too far from the surface. False if none is.
   bool refine() {
+    const std::vector<Parameters> more = places_to_refine();
     if (points_.size() >= kMostPointsOfFace) return false;
+    for (const Parameters& uv : more) add_point({uv, own_vertex(inside(uv))});
+    return !more.empty();
+  }
+  // Notes how far facets are at most, too.
+  std::vector<Parameters> places_to_refine() {
+    out_.deviation = 0;
     std::unordered_set<std::uint64_t> looked_at;
     std::vector<Parameters> more;
     const double chord = fineness_.chord;
@@ -481,8 +501,10 @@ class FaceMesher {
         }
         const Parameters middle = middle_of(a, b);
         const Point &p = place(points_[a].vertex), &q = place(points_[b].vertex);
-        const bool off = (inside(middle) - 0.5 * (p + q)).norm() > chord ||
-                         (fineness_.longest > 0 && (p - q).norm() > 1.3 * fineness_.longest);
+        const double apart = (inside(middle) - 0.5 * (p + q)).norm();
+        out_.deviation = std::max(out_.deviation, apart);
+        const bool off =
+            apart > chord || (fineness_.longest > 0 && (p - q).norm() > 1.3 * fineness_.longest);
         if (!off) continue;
         too_far_.insert(k);
         more.push_back(0.5 * (points_[a].uv + points_[b].uv));
@@ -493,7 +515,9 @@ class FaceMesher {
       const SurfacePoint s = surface_.at(middle[0], middle[1]);
       const auto [a, b, c] = corners(t);
       const Point flat = (a + b + c) / 3;
-      bool off = (led_to_border(s.p) - flat).norm() > chord;
+      const double apart = (led_to_border(s.p) - flat).norm();
+      out_.deviation = std::max(out_.deviation, apart);
+      bool off = apart > chord;
       if (!off) {
         // A facet may keep to the surface and still stand on it.
         const Vector n = (b - a).cross(c - a);
@@ -511,8 +535,7 @@ class FaceMesher {
       }
       if (off) more.push_back((points_[t[0]].uv + points_[t[1]].uv + points_[t[2]].uv) / 3);
     }
-    for (const Parameters& uv : more) add_point({uv, own_vertex(inside(uv))});
-    return !more.empty();
+    return more;
   }
   // The one side inside of the face of a facet that has two on its border.
   [[nodiscard]] std::optional<std::size_t> open_side_of_ear(
@@ -646,6 +669,7 @@ class FaceMesher {
   bool same_sense_;
   bool directed_;
   FaceFineness fineness_;
+  Metric metric_;
   std::vector<Pole> poles_;
   FaceMesh out_;
   FaceDomain domain_;
@@ -723,10 +747,20 @@ bool passes_pole(const Surface& surface, const std::vector<DividedLoop>& loops, 
 
 FaceMesh mesh_face(const Face& face, bool same_sense, const std::vector<DividedLoop>& loops,
                    const FaceFineness& fineness) {
-  const auto over = [&](const SurfacePtr& surface) {
-    return FaceMesher(surface, same_sense, face.loops_directed, fineness).run(loops);
-  };
   const auto is_good = [](const FaceMesh& m) { return !has_failed(m) && !m.triangles.empty(); };
+  const auto over = [&](const SurfacePtr& surface) {
+    const auto by = [&](Metric metric) {
+      return FaceMesher(surface, same_sense, face.loops_directed, fineness, metric).run(loops);
+    };
+    FaceMesh mesh = by(Metric::of_space);
+    const bool is_within = mesh.deviation <= fineness.chord;
+    if (has_failed(mesh) || (is_within && !mesh.much_refined)) return mesh;
+    FaceMesh again = by(Metric::of_steps);
+    const bool is_better = is_within ? again.deviation <= fineness.chord &&
+                                           2 * again.triangles.size() < mesh.triangles.size()
+                                     : again.deviation < mesh.deviation;
+    return is_good(again) && is_better ? again : mesh;
+  };
   const SurfacePtr other = passes_pole(*face.surface, loops, fineness.tolerance)
                                ? with_poles_elsewhere(*face.surface, loops)
                                : nullptr;

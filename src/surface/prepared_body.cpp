@@ -276,6 +276,18 @@ BodyTolerances measure_tolerances(std::span<const PreparedBodyPtr> bodies) {
   return {vertices.result(), edges.result(), faces.result()};
 }
 
+CoarseFaces coarse_faces(std::span<const PreparedBodyPtr> bodies) {
+  CoarseFaces coarse;
+  for (const PreparedBodyPtr& body : bodies) {
+    coarse.within = std::max(coarse.within, body->chord);
+    for (const FaceFit& fit : body->fits) {
+      coarse.count += fit.facets_off > body->chord;
+      coarse.within = std::max(coarse.within, fit.facets_off);
+    }
+  }
+  return coarse;
+}
+
 SurfaceCounts count_surfaces(std::span<const PreparedBodyPtr> bodies) {
   SurfaceCounts c;
   for (const PreparedBodyPtr& prepared : bodies) {

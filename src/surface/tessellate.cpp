@@ -565,7 +565,7 @@ class Tessellator {
         trouble.face = f;
         out.troubles.push_back(trouble);
       }
-      out.fits.push_back({faces_[f].largest_off, faces_[f].off_at});
+      out.fits.push_back({faces_[f].largest_off, faces_[f].off_at, faces_[f].deviation});
       if (options_.sizes) out.sizes.push_back(faces_[f].sizes);
     }
     out.troubles.insert(out.troubles.end(), settled_.begin(), settled_.end());

@@ -69,6 +69,19 @@ TEST(SmallFeatures, NearVerticesAreThoseThatTryingAllFinds) {
   EXPECT_GE(pairs, 200u);
 }
 
+// Limits grow with the model: cells are looked for at the largest numbers, too.
+TEST(SmallFeatures, NearVerticesAreFoundAmongTheLargestNumbers) {
+  for (const double far : {1.0, 1e15, 1e150, 1e300, 1e307}) {
+    SCOPED_TRACE(far);
+    Mesh mesh =
+        test::joined(test::cube({-0.9, -0.9, -0.9}, 0.9), test::cube({1e-8, -0.9, -0.9}, 0.9));
+    for (Point& p : mesh.points) p *= far;
+    std::size_t found = 0;
+    for (const Finding& f : of_kind(mesh, near_vertices)) found += f.count;
+    EXPECT_EQ(found, 8u);
+  }
+}
+
 // So many in one place that not all are held against all: still one finding that names every one.
 TEST(SmallFeatures, ACrowdOfNearVerticesIsOneFinding) {
   Random random(4);

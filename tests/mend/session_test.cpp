@@ -374,6 +374,16 @@ TEST(Session, AFindingBetweenPartsIsMendedInEachOfThem) {
   EXPECT_EQ(triangle_count(session.model()), 32u);
 }
 
+TEST(Session, WhatSquaresOfAreasCannotHoldIsNotMended) {
+  const auto session_of = [](double size) {
+    MendSession session(model_of(test::cube({0, 0, 0}, size)), {.tolerance = 0});
+    return session.propose().size();
+  };
+  EXPECT_EQ(session_of(1e70), 0u);
+  EXPECT_THROW(session_of(1e76), ArgumentError);
+  EXPECT_THROW(session_of(-std::numeric_limits<double>::max()), ArgumentError);
+}
+
 TEST(Session, SettingsBeyondSenseAreErrors) {
   MendSession session(model_of(test::cube()), {.tolerance = 0});
   Step step;

@@ -115,6 +115,24 @@ TEST(Picture, ShowsTheModelItsSectionAndItsFindings) {
   EXPECT_EQ(close, studio.png({.width = 640, .height = 400, .finding = 0}));
 }
 
+TEST(Picture, EndsWhateverTheSize) {
+  for (const double size : {1e-320, 1e-200, 1e-30, 1e17, 1e30, 1e200, 1.7e308}) {
+    SCOPED_TRACE(size);
+    Mesh mesh = test::cube({-size, 0, 0}, size);
+    mesh.points[0].x() = 0.5 * size;
+    mesh.points[1].y() = 1e-3;
+    mesh.triangles.erase(mesh.triangles.begin());
+    const Model model = test::model_of(mesh);
+    const Inspection inspection = inspect(model);
+    ASSERT_FALSE(inspection.findings.empty());
+    const PictureStudio studio(model, inspection, "", "Any size.");
+    const PictureOptions wishes[] = {{.width = 640, .height = 400},
+                                     {.width = 640, .height = 400, .section_axis = 0},
+                                     {.width = 640, .height = 400, .finding = 0}};
+    for (const PictureOptions& wish : wishes) EXPECT_EQ(decoded(studio.png(wish)).width, 640);
+  }
+}
+
 TEST(Picture, OfNothingIsEmptyAndOddWishesAreRefused) {
   const Model model;
   const Inspection inspection;

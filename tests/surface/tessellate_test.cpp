@@ -14,6 +14,7 @@
 #include "aguja/solid/certificate.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
+#include "surface/face_mesh.h"
 #include "tests/support/drawn_body.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/sanitized.h"
@@ -104,6 +105,63 @@ TEST(Tessellate, FacetsLieWithinTheChordOfTheirFaces) {
       off = std::max(off, (face.surface->point(foot.of(middle)) - middle).norm());
     }
     EXPECT_LE(off, 0.02 * 1.01);
+  }
+}
+
+// Battlements on a cylinder or a cone: long straight sides, rims at heights of their own.
+TEST(Tessellate, FacetsOfLongFacesWithSteppedRimsLieWithinTheChord) {
+  for (std::uint64_t seed = 1; seed <= 60; ++seed) {
+    SCOPED_TRACE(testing::Message() << "seed " << seed);
+    Random random(seed);
+    const double radius = random.between(0.2, 2),
+                 chord = radius * std::pow(10, -random.between(1.5, 3.5));
+    const double slope = seed % 3 == 0 ? 0.02 : 0;
+    Face face;
+    face.surface =
+        seed % 3 == 0 ? make_cone(Frame{}, radius, slope) : make_cylinder(Frame{}, radius);
+    DividedLoop loop;
+    const auto corner = [&](double u, double v) {
+      loop.corners.push_back({{static_cast<std::uint32_t>(loop.corners.size())},
+                              face.surface->point(Parameters(u, v))});
+    };
+    const double step = 2 * std::acos(1 - chord / (radius * 1.5));
+    const auto arc = [&](double from, double to, double v) {
+      const int pieces = static_cast<int>(std::ceil(std::fabs(to - from) / step));
+      for (int i = 0; i <= pieces; ++i) corner(from + (to - from) * i / pieces, v);
+    };
+    double end = 0, area_of_parameters = 0;
+    std::vector<std::array<double, 2>> merlons;
+    while (end < 4.5)
+      merlons.push_back({end += random.between(0.3, 2), radius * random.between(2, 40)});
+    arc(0, end, 0);
+    for (std::size_t i = merlons.size(); i-- > 0;) {
+      const double begin = i == 0 ? 0 : merlons[i - 1][0];
+      arc(merlons[i][0], begin, merlons[i][1]);
+      area_of_parameters += (merlons[i][0] - begin) * merlons[i][1];
+    }
+    FaceFineness fineness;
+    fineness.chord = chord;
+    fineness.angle = 3;
+    fineness.tolerance = 1e-9;
+    const FaceMesh mesh = mesh_face(face, true, {loop}, fineness);
+    EXPECT_TRUE(mesh.troubles.empty());
+    EXPECT_LE(mesh.deviation, chord);
+    const auto place = [&](VertexId v) {
+      return v.value >= kOwnVertices ? mesh.points[v.value - kOwnVertices]
+                                     : loop.corners[v.value].p;
+    };
+    double off = 0;
+    for (const Triangle& t : mesh.triangles) {
+      const Point a = place(t[0]), b = place(t[1]), c = place(t[2]);
+      for (const auto& [i, j] : {std::pair{1, 1}, {2, 1}, {1, 2}, {3, 0}, {0, 3}, {3, 3}}) {
+        const Point p = a + (b - a) * i / 6 + (c - a) * j / 6;
+        const double r = radius + std::tan(slope) * p.z();
+        off = std::max(off, std::fabs(std::hypot(p.x(), p.y()) - r) * std::cos(slope));
+      }
+    }
+    EXPECT_LE(off, 1.2 * chord);
+    EXPECT_LE(mesh.triangles.size(), 20 * loop.corners.size());
+    EXPECT_GT(area_of_parameters, 0);
   }
 }
 

@@ -109,6 +109,13 @@ struct BodyTolerances {
 };
 [[nodiscard]] BodyTolerances measure_tolerances(std::span<const PreparedBodyPtr> bodies);
 
+/// Faces whose facets could not be brought within the chord height of them.
+struct CoarseFaces {
+  std::size_t count = 0;
+  double within = 0;  ///< no facet of any body is farther from its face; the bodies' unit
+};
+[[nodiscard]] CoarseFaces coarse_faces(std::span<const PreparedBodyPtr> bodies);
+
 /// Numbers of bodies.
 struct SurfaceCounts {
   std::size_t faces = 0, edges = 0, vertices = 0;

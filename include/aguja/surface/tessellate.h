@@ -38,10 +38,13 @@ struct FaceTrouble {
   Point place = Point::Zero();
 };
 
-/// How well the edges of a face lie on its surface.
+/// How well the edges of a face, and its facets, lie on its surface.
 struct FaceFit {
   double largest_off = 0;  ///< of points of its edges, as divided
   Point at = Point::Zero();
+  /// Of its facets at their middles and those of their sides, no more; beyond the chord height where
+  /// more points brought them no nearer.
+  double facets_off = 0;
 };
 
 /// Of a face itself, by quadrature over its surface up to the curves of its edges.

@@ -16,6 +16,13 @@ namespace {
 
 using NearVertices = std::array<VertexId, 2>;
 
+// Also where squares are beyond all numbers.
+double apart(const Point& a, const Point& b) {
+  const Vector d = a - b;
+  const double plain = d.norm();
+  return std::isfinite(plain) ? plain : d.stableNorm();
+}
+
 // Pairs of used vertices within `reach` that may not be so near, the lower number first. A vertex is
 // put into every cell of a coarse grid that its surroundings touch, so that only equal cells are
 // compared.
@@ -107,7 +114,7 @@ class NearPairs {
   void add(VertexId u, VertexId v, std::vector<NearVertices>& pairs) const {
     // Both on rims: what faces each other there is a crack. Joined by an edge: a short edge.
     if (naked_[u.value] && naked_[v.value]) return;
-    if ((a_.welded.point(u) - a_.welded.point(v)).norm() > reach_) return;
+    if (apart(a_.welded.point(u), a_.welded.point(v)) > reach_) return;
     if (a_.edges.find(u, v).has_value()) return;
     pairs.push_back(u < v ? NearVertices{u, v} : NearVertices{v, u});
   }
@@ -190,7 +197,7 @@ void check_near_vertices(const PartView& view, FindingSink& sink) {
       vertices.insert({p[0].value, p[1].value});
       points.push_back(a.welded.point(p[0]));
       points.push_back(a.welded.point(p[1]));
-      const double distance = (points.back() - points[points.size() - 2]).norm();
+      const double distance = apart(points.back(), points[points.size() - 2]);
       if (distance <= finding.measure) {
         finding.measure = distance;
         finding.place = points.back();
