@@ -12,9 +12,9 @@ namespace aguja {
 [[nodiscard]] inline std::string short_text(double value) {
   std::array<char, 32> buffer{};
   // No exponents where people would write none.
-  if (value >= 1000 && value < 1e9) {
+  if (const double size = std::fabs(value); size >= 1000 && size < 1e9) {
     double step = 1;
-    while (value / step >= 1000) step *= 10;
+    while (size / step >= 1000) step *= 10;
     const auto end = std::to_chars(buffer.data(), buffer.data() + buffer.size(),
                                    std::llround(value / step) * std::llround(step));
     return {buffer.data(), end.ptr};

@@ -176,9 +176,9 @@ std::string ledger_table(const MendResult& r, LengthUnit unit, bool is_written,
   for (std::size_t i = 0; i < std::min(most, r.ledger.size()); ++i) {
     const LedgerLine& line = r.ledger[i];
     std::string area;
-    if (line.area_added > 0) area = fmt::format("+{:.4g}", line.area_added);
+    if (line.area_added > 0) area = "+" + brief(line.area_added);
     if (line.area_removed > 0) {
-      area += fmt::format("{}-{:.4g}", area.empty() ? "" : " ", line.area_removed);
+      area += (area.empty() ? "-" : " -") + brief(line.area_removed);
     }
     if (area.empty()) area = "-";
     table.add({std::to_string(line.step), std::string(slug(line.remedy)), target_of(line),

@@ -19,10 +19,20 @@ using Json = nlohmann::ordered_json;
 
 namespace {
 
-// What a script element may hold: nothing that ends it.
+// What a script element may hold: nothing that ends it, or begins another.
 std::string safe(std::string text) {
-  for (std::size_t at = text.find("</"); at != std::string::npos; at = text.find("</", at + 3)) {
-    text.replace(at, 2, "<\\/");
+  for (const std::string_view what : {"</", "<!--"}) {
+    for (std::size_t at = text.find(what); at != std::string::npos; at = text.find(what, at + 3)) {
+      text.insert(at + 1, "\\");
+    }
+  }
+  return text;
+}
+// In data every such sign is written by its number.
+std::string data(const Json& content) {
+  std::string text = content.dump(-1, ' ', false, Json::error_handler_t::replace);
+  for (std::size_t at = text.find('<'); at != std::string::npos; at = text.find('<', at + 1)) {
+    text.replace(at, 1, "\\u003c");
   }
   return text;
 }
@@ -215,7 +225,7 @@ std::string page_html(const std::vector<PageModel>& models,
     script += page_file(name);
   }
   put("/*style*/", std::string(page_file("page.css")));
-  put("/*content*/", safe(content.dump(-1, ' ', false, Json::error_handler_t::replace)));
+  put("/*content*/", data(content));
   put("/*three*/", safe(std::string(page_file("three.js"))));
   put("/*script*/", safe(script));
   return page;

@@ -138,7 +138,7 @@ TEST(Page, IsTheSameTwiceAndNeedsNothingElse) {
 }
 
 TEST(Page, NamesCannotEndTheScript) {
-  Model model = test::model_of(test::cube(), "</script><b>\"'&");
+  Model model = test::model_of(test::cube(), "<!--<script></script><b>\"'&");
   const Inspection inspection = inspect(model);
   const std::string page = page_html({page_model(model, inspection, "</script>.stl")});
   std::size_t ends = 0;
@@ -147,6 +147,8 @@ TEST(Page, NamesCannotEndTheScript) {
     ++ends;
   }
   EXPECT_EQ(ends, 3u);
+  EXPECT_EQ(page.find("<!--<script>"), std::string::npos);
+  EXPECT_NE(page.find("\\u003c!--\\u003cscript>\\u003c/script>"), std::string::npos);
 }
 
 TEST(Page, RefusesFieldsOfAnotherModel) {
