@@ -21,6 +21,7 @@ struct SeenPixel {
   std::uint32_t patch = kNoIndex;
   float depth = kFar;
   bool is_patterned = false;  // stripes or dots, which change within pixels
+  std::uint32_t met = 0;      // a digest of the triangles that are seen
 };
 
 // Where a ray meets a triangle.
@@ -36,6 +37,11 @@ struct Beam {
   std::array<double, kBeam> x, y;
   std::size_t size = 0;
   std::array<std::vector<Met>, kBeam> met;  // by each ray, nearest first
+
+  void add(std::size_t column, std::size_t row, double across, double down) {
+    x[size] = static_cast<double>(column) + across;
+    y[size++] = static_cast<double>(row) + down;
+  }
 };
 
 }  // namespace
@@ -100,21 +106,23 @@ struct RayScene::Kernel {
     return (0.3 * look.right + 0.45 * look.up + look.back).normalized();
   }
 
+  // Where between two lines of a pattern; `at` >= 0.
+  static double within(double at, int apart) { return at - apart * static_cast<int>(at / apart); }
   // Back sides are striped, what is chosen is dotted.
   [[nodiscard]] SeenPixel shade(const Met& met, const Look& look, const Vector& lamp, bool chosen,
                                 double x, double y) const {
     using namespace palette;
-    Vector n(met.normal[0], met.normal[1], met.normal[2]);
-    if (n.norm() > 0) n.normalize();
+    const Vector n(met.normal[0], met.normal[1], met.normal[2]);
     const bool from_behind = n.dot(look.back) < 0;
-    if (from_behind) n = -n;
-    const double light = 0.52 + 0.5 * std::max(0.0, n.dot(lamp));
+    const double length = n.norm();
+    const double facing = from_behind ? -n.dot(lamp) : n.dot(lamp);
+    const double light = 0.52 + 0.5 * (facing > 0 ? facing / length : 0);
     Colour colour = kFront;
     if (from_behind) {
-      const bool stripe = std::fmod(x + y, 9.0) < 4.5;
+      const bool stripe = within(x + y, 9) < 4.5;
       colour = stripe ? (chosen ? kMark : kBackA) : kBackB;
     } else if (chosen) {
-      const double dx = std::fmod(x, 7.0) - 3.5, dy = std::fmod(y, 7.0) - 3.5;
+      const double dx = within(x, 7) - 3.5, dy = within(y, 7) - 3.5;
       colour = dx * dx + dy * dy < 2.6 ? kPanel : kMark;
     }
     const auto lit = [&](std::uint8_t c) { return static_cast<float>(std::min(255.0, light * c)); };
@@ -190,6 +198,7 @@ struct RayScene::Kernel {
       if (met.along <= last + static_cast<float>(1e-6 * radius)) continue;
       last = met.along;
       ++layers;
+      seen.met = (seen.met + met.triangle + 1) * 0x9E3779B1U;
       const bool own = chosen[met.triangle];
       const SeenPixel here = shade(met, look, lamp, own, x, y);
       const float share = look.see_through && !own ? kVeil : 1.0F;
@@ -276,8 +285,9 @@ namespace {
 // which something changes.
 class Samples {
  public:
-  template <class LookAlong>
-  Samples(int width, int height, double pixel, const LookAlong& look_along)
+  // `meet`: the rays of a beam. `see`: what they met, at a place of the picture.
+  template <class Meet, class See>
+  Samples(int width, int height, double pixel, const Meet& meet, const See& see)
       : width_(static_cast<std::size_t>(width)),
         height_(static_cast<std::size_t>(height)),
         farthest_(12 * pixel),
@@ -287,12 +297,12 @@ class Samples {
       Beam beam;
       for (std::size_t y = r.begin; y < r.end; ++y) {
         for (std::size_t x = 0; x < width_; x += beam.size) {
-          beam.size = std::min(kBeam, width_ - x);
+          beam.size = 0;
+          while (beam.size < kBeam && x + beam.size < width_) beam.add(x + beam.size, y, 0.5, 0.5);
+          meet(beam);
           for (std::size_t i = 0; i < beam.size; ++i) {
-            beam.x[i] = static_cast<double>(x + i) + 0.5;
-            beam.y[i] = static_cast<double>(y) + 0.5;
+            middle_[y * width_ + x + i] = see(beam.met[i], beam.x[i], beam.y[i]);
           }
-          look_along(beam, &middle_[y * width_ + x]);
         }
       }
     });
@@ -304,20 +314,7 @@ class Samples {
     }
     fine_.resize(count);
     parallel_ranges(height_, 8, [&](Range r) {
-      Beam beam;
-      beam.size = kFine;
-      for (std::size_t y = r.begin; y < r.end; ++y) {
-        for (std::size_t x = 0; x < width_; ++x) {
-          const std::uint32_t own = finer_[y * width_ + x];
-          if (own == kNoIndex) continue;
-          for (std::size_t i = 0; i < kFine; ++i) {
-            const std::size_t column = i % kSide, row = i / kSide;
-            beam.x[i] = static_cast<double>(x) + (static_cast<double>(column) + 0.5) / kSide;
-            beam.y[i] = static_cast<double>(y) + (static_cast<double>(row) + 0.5) / kSide;
-          }
-          look_along(beam, fine_[own].data());
-        }
-      }
+      for (std::size_t y = r.begin; y < r.end; ++y) refine(y, meet, see);
     });
   }
 
@@ -336,7 +333,7 @@ class Samples {
         sum[2] += line ? kEdge.blue : static_cast<double>(s.blue);
       }
       const auto mean = [&](int c) {
-        return static_cast<std::uint8_t>(std::lround(sum[c] / static_cast<double>(count)));
+        return static_cast<std::uint8_t>(sum[c] / static_cast<double>(count) + 0.5);
       };
       out[at] = {mean(0), mean(1), mean(2)};
     });
@@ -345,7 +342,47 @@ class Samples {
 
  private:
   static constexpr std::size_t kSide = 2, kFine = kSide * kSide;
+  static double part_of(std::size_t i) { return (static_cast<double>(i) + 0.5) / kSide; }
 
+  template <class Meet, class See>
+  void refine(std::size_t y, const Meet& meet, const See& see) {
+    Beam finer, middles;
+    std::array<std::size_t, kBeam> pixel;  // of a ray of `middles`
+    const auto end_finer = [&] {
+      meet(finer);
+      for (std::size_t i = 0; i < finer.size; ++i) {
+        const auto x = static_cast<std::size_t>(finer.x[i]);
+        fine_[finer_[y * width_ + x]][i % kFine] = see(finer.met[i], finer.x[i], finer.y[i]);
+      }
+      finer.size = 0;
+    };
+    // The same triangles all around: only the pattern changes.
+    const auto end_middles = [&] {
+      meet(middles);
+      for (std::size_t i = 0; i < middles.size; ++i) {
+        for (std::size_t k = 0; k < kFine; ++k) {
+          fine_[finer_[y * width_ + pixel[i]]][k] =
+              see(middles.met[i], static_cast<double>(pixel[i]) + part_of(k % kSide),
+                  static_cast<double>(y) + part_of(k / kSide));
+        }
+      }
+      middles.size = 0;
+    };
+    for (std::size_t x = 0; x < width_; ++x) {
+      if (finer_[y * width_ + x] == kNoIndex) continue;
+      if (is_within_one(x, y)) {
+        pixel[middles.size] = x;
+        middles.add(x, y, 0.5, 0.5);
+        if (middles.size == kBeam) end_middles();
+        continue;
+      }
+      for (std::size_t k = 0; k < kFine; ++k)
+        finer.add(x, y, part_of(k % kSide), part_of(k / kSide));
+      if (finer.size == kBeam) end_finer();
+    }
+    if (finer.size > 0) end_finer();
+    if (middles.size > 0) end_middles();
+  }
   template <class Work>
   void over_rows(const Work& work) const {
     parallel_ranges(height_, 8, [&](Range r) {
@@ -359,18 +396,26 @@ class Samples {
     if (a.patch != b.patch || std::isfinite(a.depth) != std::isfinite(b.depth)) return true;
     return std::isfinite(a.depth) && std::fabs(static_cast<double>(a.depth - b.depth)) > farthest_;
   }
+  template <class Differs>
+  [[nodiscard]] bool any_beside(std::size_t x, std::size_t y, const Differs& differs) const {
+    const std::size_t at = y * width_ + x;
+    return (x > 0 && differs(middle_[at - 1])) || (x + 1 < width_ && differs(middle_[at + 1])) ||
+           (y > 0 && differs(middle_[at - width_])) ||
+           (y + 1 < height_ && differs(middle_[at + width_]));
+  }
   [[nodiscard]] bool changes_around(std::size_t x, std::size_t y) const {
     const SeenPixel& own = middle_[y * width_ + x];
     if (own.is_patterned) return true;
-    const auto differs = [&](std::size_t u, std::size_t v) {
+    return any_beside(x, y, [&](const SeenPixel& s) {
       constexpr float kSeenDifference = 14;
-      const SeenPixel& s = middle_[v * width_ + u];
       return s.is_patterned || ends(own, s) || std::fabs(own.red - s.red) > kSeenDifference ||
              std::fabs(own.green - s.green) > kSeenDifference ||
              std::fabs(own.blue - s.blue) > kSeenDifference;
-    };
-    return (x > 0 && differs(x - 1, y)) || (x + 1 < width_ && differs(x + 1, y)) ||
-           (y > 0 && differs(x, y - 1)) || (y + 1 < height_ && differs(x, y + 1));
+    });
+  }
+  [[nodiscard]] bool is_within_one(std::size_t x, std::size_t y) const {
+    const SeenPixel& own = middle_[y * width_ + x];
+    return !any_beside(x, y, [&](const SeenPixel& s) { return s.met != own.met || ends(own, s); });
   }
   // The sample at a place among finer ones.
   [[nodiscard]] const SeenPixel& at(std::size_t sx, std::size_t sy) const {
@@ -396,15 +441,11 @@ class Samples {
 
 std::vector<Colour> RayScene::render(const Look& look, const std::vector<bool>& chosen) const {
   const Vector lamp = Kernel::lamp_of(look);
-  return Samples(look.width, look.height, look.pixel,
-                 [&](Beam& beam, SeenPixel* seen) {
-                   kernel_->intersect(look, beam);
-                   for (std::size_t i = 0; i < beam.size; ++i) {
-                     seen[i] =
-                         kernel_->seen_along(look, lamp, chosen, beam.x[i], beam.y[i], beam.met[i]);
-                   }
-                 })
-      .image();
+  const auto meet = [&](Beam& beam) { kernel_->intersect(look, beam); };
+  const auto see = [&](std::span<const Met> met, double x, double y) {
+    return kernel_->seen_along(look, lamp, chosen, x, y, met);
+  };
+  return Samples(look.width, look.height, look.pixel, meet, see).image();
 }
 
 bool RayScene::is_hidden(const Point& p, const Look& look) const {
