@@ -30,9 +30,13 @@ std::string safe(std::string text) {
 }
 // In data every such sign is written by its number.
 std::string data(const Json& content) {
-  std::string text = content.dump(-1, ' ', false, Json::error_handler_t::replace);
-  for (std::size_t at = text.find('<'); at != std::string::npos; at = text.find('<', at + 1)) {
-    text.replace(at, 1, "\\u003c");
+  std::string text;
+  for (const char c : content.dump(-1, ' ', false, Json::error_handler_t::replace)) {
+    if (c == '<') {
+      text += "\\u003c";
+    } else {
+      text += c;
+    }
   }
   return text;
 }
