@@ -265,7 +265,8 @@ class FaceMesher {
     for (int k = 0; k < 2; ++k)
       count[k] = std::max(1.0, std::ceil(width[k] / steps_.step[k] - kSameParameter));
     // Straight in one direction: the border's points serve both ends.
-    if (count[0] <= 1 || count[1] <= 1) return true;
+    is_straight_ = count[0] <= 1 || count[1] <= 1;
+    if (is_straight_) return true;
     // No cell is longer than eight times its width.
     double cell[2];
     for (int k = 0; k < 2; ++k) cell[k] = width[k] * steps_.speed[k] / count[k];
@@ -457,8 +458,8 @@ class FaceMesher {
     for (int round = 0; round < kMostRefinements && triangulated_ < kMostTriangulated; ++round) {
       const std::size_t before = points_.size();
       if (!refine()) return;
-      // Rows of points and the border were to do.
-      out_.much_refined = points_.size() > 2 * first;
+      // The border's points were to do.
+      out_.much_refined = is_straight_ && points_.size() > 2 * first;
       triangulate_inside();
       const std::size_t added = points_.size() - before;
       if (round >= kRoundsToSettle && added > kManyAdded &&
@@ -685,6 +686,7 @@ class FaceMesher {
   std::vector<std::array<std::uint32_t, 3>> triangles_;
   FacetCheck check_;
   bool told_crossing_ = false;
+  bool is_straight_ = false;  // in one of its parameters
 };
 
 }  // namespace

@@ -16,7 +16,8 @@ struct FaceMesh {
   /// How far facets were found from the face at most, at middles of their sides and their own; above
   /// the chord height where no more points brought them nearer.
   double deviation = 0;
-  bool much_refined = false;  ///< it took more points to get there than were expected
+  /// Straight in one direction, it took more points to get there than its border's.
+  bool much_refined = false;
   double largest_off = 0;
   Point off_at = Point::Zero();
   /// Do its loops say that it faces the other way? So do they where it lies on their far side.

@@ -171,7 +171,7 @@ std::vector<bool> on_rims(const Anatomy& a) {
 void check_near_vertices(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
   const double limit = view.limits[Limit::near_vertices];
-  if (!(limit > 0) || !std::isfinite(1 / limit)) return;
+  if (!(limit > 0) || !std::isfinite(limit) || !std::isfinite(1 / limit)) return;
   std::vector<bool> used(a.welded.points().size());
   for (std::uint32_t t = 0; t < a.welded.triangles().size(); ++t) {
     if (!a.components.has({t}) || view.causes.is_surplus({t}) ||
