@@ -333,7 +333,7 @@ class Samples {
         sum[2] += line ? kEdge.blue : static_cast<double>(s.blue);
       }
       const auto mean = [&](int c) {
-        return static_cast<std::uint8_t>(sum[c] / static_cast<double>(count) + 0.5);
+        return static_cast<std::uint8_t>(std::lround(sum[c] / static_cast<double>(count)));
       };
       out[at] = {mean(0), mean(1), mean(2)};
     });

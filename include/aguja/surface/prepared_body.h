@@ -112,7 +112,8 @@ struct BodyTolerances {
 /// Faces whose facets could not be brought within the chord height of them.
 struct CoarseFaces {
   std::size_t count = 0;
-  double within = 0;  ///< no facet of any body is farther from its face; the bodies' unit
+  /// No facet of any body was found farther from its face (see `FaceFit`); the bodies' unit.
+  double within = 0;
 };
 [[nodiscard]] CoarseFaces coarse_faces(std::span<const PreparedBodyPtr> bodies);
 
