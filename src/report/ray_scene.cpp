@@ -64,8 +64,8 @@ struct RayScene::Kernel {
     const Point start = from + (2 * radius - from.dot(look.back)) * look.back;
     RTCRayHit hit{};
     // The kernel knows no numbers beyond this; nothing is seen there.
-    constexpr double kFarthest = 1e18;
-    if (!(start.cwiseAbs().maxCoeff() < kFarthest) || start.hasNaN()) {
+    constexpr double kBeyondRays = 1e18;
+    if (!(start.cwiseAbs().maxCoeff() < kBeyondRays) || start.hasNaN()) {
       hit.ray.dir_z = 1;
       hit.ray.tfar = -1;
       return hit;
