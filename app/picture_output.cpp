@@ -93,7 +93,7 @@ std::vector<std::string> write_pictures(const std::string& folder, const Picture
   write("whole", studio.png(options));
   constexpr std::size_t kMostPictures = 200;
   std::vector<std::string> pngs(std::min(inspection.findings.size(), kMostPictures));
-  // As many at a time as there are threads: each takes some fifty bytes a pixel.
+  // As many at a time as there are threads, and no more: see its memory.
   const std::size_t chains = thread_count();
   parallel_tasks(chains, [&](std::size_t chain) {
     PictureOptions own = options;

@@ -1,12 +1,10 @@
 #include <algorithm>
-#include <array>
-#include <charconv>
 #include <cmath>
 #include <cstdint>
 #include <limits>
-#include <string>
 
 #include "aguja/base/error.h"
+#include "base/short_text.h"
 #include "formats/output.h"
 #include "formats/stl_layout.h"
 
@@ -14,13 +12,6 @@ namespace aguja {
 namespace {
 
 enum class Numbers { doubles, floats };
-
-std::string six_digits(double value) {
-  std::array<char, 32> text{};
-  const auto end =
-      std::to_chars(text.data(), text.data() + text.size(), value, std::chars_format::general, 6);
-  return {text.data(), end.ptr};
-}
 
 // Of unit length, or zero for a triangle without area. Only a hint: readers go by the corners. Made
 // from the corners as they are written, so that a file that is read and written again stays the
@@ -100,7 +91,7 @@ WriteReport write_binary(const ByteSink& sink, const Model& model) {
   }
   if (report.rounded_points > 0) {
     report.notes.push_back("binary STL rounds to float: " + std::to_string(report.rounded_points) +
-                           " points moved, by at most " + six_digits(report.largest_rounding) +
+                           " points moved, by at most " + short_text(report.largest_rounding, 6) +
                            " " + std::string(symbol(model.unit)));
   }
 

@@ -9,6 +9,7 @@
 #include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/patches.h"
 #include "aguja/mesh/weld.h"
+#include "base/numbers.h"
 #include "base/packed_text.h"
 
 namespace aguja {
@@ -75,7 +76,7 @@ std::vector<std::uint32_t> clusters(const Scene& scene, const std::vector<bool>&
     if (fixed[v]) continue;
     std::uint64_t key = 0;
     for (int axis = 0; axis < 3; ++axis) {
-      const auto c = static_cast<std::int64_t>(std::floor(scene.points[v][axis] / cell));
+      const auto c = cell_number(scene.points[v][axis] / cell);
       key = key * 0x9E3779B97F4A7C15u + static_cast<std::uint64_t>(c);
     }
     to[v] = first_of.try_emplace(key, v).first->second;

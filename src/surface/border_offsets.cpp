@@ -1,9 +1,9 @@
 #include "surface/border_offsets.h"
 
 #include <algorithm>
-#include <cmath>
 
 #include "base/mixed_bits.h"
+#include "base/numbers.h"
 
 namespace aguja {
 namespace {
@@ -18,11 +18,7 @@ std::uint64_t BorderOffsets::cell_of(const Point& p, int i, int j, int k) const 
   std::uint64_t key = 0;
   const int by[3] = {i, j, k};
   for (int axis = 0; axis < 3; ++axis) {
-    // Farther out there are no fractions, and all share the last cell.
-    constexpr double kMost = 0x1p52;
-    const auto at = static_cast<std::int64_t>(
-                        std::fmax(-kMost, std::fmin(kMost, std::floor(p[axis] / reach_)))) +
-                    by[axis];
+    const std::int64_t at = cell_number(p[axis] / reach_) + by[axis];
     key = mixed(key ^ static_cast<std::uint64_t>(at));
   }
   return key;

@@ -35,6 +35,7 @@ class PictureStudio {
   /// The bytes of a PNG file. Parallel rays: the scale bar holds everywhere. Severity is told by
   /// shape, back sides by stripes, what is chosen by dots, naked edges by dashes.
   /// Errors   ArgumentError (a size below 320 x 200 or above 10000, no such finding or axis).
+  /// Threads  May be called from several at a time; each call takes some fifty bytes a pixel.
   [[nodiscard]] std::string png(const PictureOptions& options = {}) const;
 
  private:

@@ -7,6 +7,7 @@
 #include <unordered_set>
 
 #include "aguja/geometry/capsule_tree.h"
+#include "base/numbers.h"
 #include "base/parallel_algorithms.h"
 #include "inspect/checks.h"
 #include "inspect/grouping.h"
@@ -86,14 +87,8 @@ class NearPairs {
   }
   // Of cells of a size, the one at the point moved by a part of a cell along each axis.
   [[nodiscard]] static Cell cell_of(const Point& p, double size, double moved = 0) {
-    // Farther out there are no fractions, and all share the last cell.
-    constexpr double kMost = 0x1p52;
-    Cell cell;
-    for (int k = 0; k < 3; ++k) {
-      cell[static_cast<std::size_t>(k)] =
-          static_cast<std::int64_t>(std::floor(std::clamp(p[k] / size, -kMost, kMost) + moved));
-    }
-    return cell;
+    return {cell_number(p.x() / size + moved), cell_number(p.y() / size + moved),
+            cell_number(p.z() / size + moved)};
   }
   [[nodiscard]] std::vector<Entry> entries_of(double size) const {
     auto entries =
