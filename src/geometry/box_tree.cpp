@@ -148,22 +148,9 @@ BoxTree::BoxTree(Array<FloatBox> boxes, std::span<const std::uint32_t> class_of)
 }
 
 void BoxTree::classify(std::span<const std::uint32_t> class_of) {
-  class_of_node_.resize(nodes_.size());
-  // Children come after their parents.
-  for (auto node = static_cast<std::uint32_t>(nodes_.size()); node-- > 0;) {
-    std::uint32_t own = kNone;
-    if (nodes_[node].blocks > 1) {
-      own = class_of_node_[left(node)];
-      if (own != class_of_node_[right(node)]) own = kNone;
-    } else {
-      const std::span<const std::uint32_t> items = block(nodes_[node].first).items;
-      own = class_of[items[0]];
-      for (const std::uint32_t item : items) {
-        if (class_of[item] != own) own = kNone;
-      }
-    }
-    class_of_node_[node] = own;
-  }
+  class_of_node_ =
+      by_node<std::uint32_t>([&](std::uint32_t item) { return class_of[item]; },
+                             [](std::uint32_t a, std::uint32_t b) { return a == b ? a : kNone; });
 }
 
 void BoxTree::build(std::span<const std::uint64_t> keys, std::uint32_t node, std::uint32_t first,

@@ -31,6 +31,7 @@ constexpr std::size_t kLookedAtAboutAVertex = 16;
 constexpr std::size_t kFewWithinReach = 64;
 // Where so many crowd that a search would take longer, what it found by then must do.
 constexpr std::size_t kMostPairingNodes = 1024;
+constexpr std::size_t kFewPairingNodes = 256;
 
 // Squares beyond this are not distances.
 constexpr double kLargest = 1e300;
@@ -173,9 +174,10 @@ class Pairer {
     std::array<double, 3> nearest;
     nearest.fill(kInfinity);
     // Mostly few are within reach: they are all looked at, on one way through the tree.
-    std::size_t looked = reach_ <= sides_[i].length ? 0 : kFewWithinReach;
-    if (looked == 0) {
-      tree_.for_each_near(
+    bool are_all = reach_ <= sides_[i].length;
+    if (are_all) {
+      std::size_t looked = 0;
+      are_all = tree_.for_each_near(
           sides_[i].a, sides_[i].b, reach_, admits,
           [&](std::uint32_t j) {
             if (!may_face(i, j)) return true;
@@ -184,9 +186,9 @@ class Pairer {
                   std::min(nearest[k], sides_[j].squared_distance(sides_[i].at(kPlaces[k])));
             return ++looked < kFewWithinReach;
           },
-          kMostPairingNodes);
+          kFewPairingNodes);
     }
-    if (looked == kFewWithinReach) {
+    if (!are_all) {
       for (std::size_t k = 0; k < kPlaces.size(); ++k) {
         const Point p = sides_[i].at(kPlaces[k]);
         const auto squared = [&](std::uint32_t j) {
@@ -281,42 +283,59 @@ class Pairer {
       consider_bundle(ends[first[i]].vertex, bundle, out);
     }
   }
-  // Edges about one vertex: the nearest by direction.
+  // Edges about one vertex: the nearest by direction. Sides of a slit leave it within 60 degrees of
+  // each other; of one component one of them runs towards it, the other away.
   void consider_bundle(std::uint32_t vertex, std::span<const std::uint32_t> about,
                        std::vector<Candidate>& out) const {
+    const auto leaves = [&](std::uint32_t i) { return naked_[i].from.value == vertex; };
     const auto away = [&](std::uint32_t i) -> Vector {
-      return naked_[i].from.value == vertex ? sides_[i].along : Vector(-sides_[i].along);
+      return leaves(i) ? sides_[i].along : Vector(-sides_[i].along);
     };
     // Pieces of spokes at their ends: whole ones would all be near at the hub.
     constexpr double kNearRim = 0.99;
-    std::vector<CapsuleTree::Segment> spokes;
+    struct Spokes {
+      std::vector<std::uint32_t> naked;
+      std::vector<CapsuleTree::Segment> ends;
+      CapsuleTree tree;
+    };
+    std::array<Spokes, 2> by_way;  // those that run towards the vertex; those that leave it
     for (const std::uint32_t i : about) {
-      const Point rim = away(i), hub = kNearRim * rim;
-      const bool leaves = naked_[i].from.value == vertex;
-      spokes.push_back({leaves ? hub : rim,
-                        leaves ? rim : hub,
-                        naked_[i].component.value,
-                        {CapsuleTree::kNone, CapsuleTree::kNone}});
+      Spokes& own = by_way[leaves(i) ? 1 : 0];
+      own.naked.push_back(i);
+      own.ends.push_back({away(i),
+                          kNearRim * away(i),
+                          naked_[i].component.value,
+                          {CapsuleTree::kNone, CapsuleTree::kNone}});
     }
-    const CapsuleTree tree(spokes);
+    for (Spokes& s : by_way) s.tree = CapsuleTree(s.ends);
+    const double farthest = 2 - 2 * kLeastCosine;  // squared, of unit vectors
     const auto found =
         parallel_collect<Candidate>(about.size(), 64, [&](Range r, std::vector<Candidate>& pairs) {
           for (std::size_t k = r.begin; k < r.end; ++k) {
             const std::uint32_t i = about[k];
             std::vector<std::pair<double, std::uint32_t>> nearest;  // a heap, the farthest first
-            const auto looks_at = [&](std::uint32_t other) {
-              const std::uint32_t j = about[other];
-              if (j == i || fit(i, j) == Fit::no) return kInfinity;
-              nearest.emplace_back((away(j) - away(i)).squaredNorm(), j);
-              std::push_heap(nearest.begin(), nearest.end());
-              if (nearest.size() <= kLookedAtAboutAVertex) return kInfinity;
-              std::pop_heap(nearest.begin(), nearest.end());
-              nearest.pop_back();
-              return nearest.front().first;
-            };
-            static_cast<void>(tree.nearest(
-                away(i), kInfinity, [&](const CapsuleTree::Common& c) { return may_fit_any(i, c); },
-                looks_at));
+            for (const bool same_way : {false, true}) {
+              const Spokes& others = by_way[leaves(i) == same_way ? 1 : 0];
+              const auto looks_at = [&](std::uint32_t other) {
+                const std::uint32_t j = others.naked[other];
+                if (j == i || fit(i, j) == Fit::no) return kInfinity;
+                nearest.emplace_back((away(j) - away(i)).squaredNorm(), j);
+                std::push_heap(nearest.begin(), nearest.end());
+                if (nearest.size() <= kLookedAtAboutAVertex) return kInfinity;
+                std::pop_heap(nearest.begin(), nearest.end());
+                nearest.pop_back();
+                return nearest.front().first;
+              };
+              const double limit = nearest.size() < kLookedAtAboutAVertex
+                                       ? farthest
+                                       : std::min(farthest, nearest.front().first);
+              static_cast<void>(others.tree.nearest(
+                  away(i), limit,
+                  [&](const CapsuleTree::Common& c) {
+                    return !same_way || c.group != naked_[i].component.value;
+                  },
+                  looks_at));
+            }
             for (const auto& [squared, j] : nearest) consider(i, j, pairs);
           }
         });

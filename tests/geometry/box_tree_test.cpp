@@ -1,6 +1,8 @@
 #include "aguja/geometry/box_tree.h"
 
 #include <algorithm>
+#include <functional>
+#include <limits>
 #include <mutex>
 #include <set>
 
@@ -130,6 +132,48 @@ TEST(BoxTree, FindsWhatMeetsABox) {
       }
     }
   }
+}
+
+TEST(BoxTree, LeavesOutWhatLiesBelowNodesThatAreNotAdmitted) {
+  std::size_t found_in_all = 0, visited_in_all = 0, wanted_in_all = 0;
+  for (std::uint64_t seed = 1; seed <= 200; ++seed) {
+    std::vector<Box> boxes = random_boxes(seed);
+    const BoxTree tree = tree_of(boxes);
+    // Kinds by place, so that nodes hold few of them.
+    const auto kind = [&](std::uint32_t i) {
+      return boxes[i].center().x() < boxes[0].center().x() ? 1u : 2u;
+    };
+    const Array<unsigned> below = tree.by_node<unsigned>(kind, std::bit_or<>());
+    for (const unsigned wanted : {1u, 2u}) {
+      Box box = boxes.empty() ? Box() : boxes[seed % boxes.size()];
+      if (!boxes.empty()) box.extend(boxes[0].center());
+      FloatBox query(box);
+      std::set<std::uint32_t> found;
+      tree.for_each_meeting(
+          query, [&](std::uint32_t node) { return (below[node] & wanted) != 0; },
+          [&](std::uint32_t i) {
+            ++visited_in_all;
+            if (kind(i) == wanted) found.insert(i);
+          });
+      for (std::uint32_t i = 0; i < boxes.size(); ++i) {
+        if (kind(i) != wanted) continue;
+        ++wanted_in_all;
+        EXPECT_EQ(found.contains(i), FloatBox(boxes[i]).meets(query)) << "seed " << seed;
+      }
+      found_in_all += found.size();
+      // Once the box is shrunk to nothing no more is met.
+      std::size_t visits = 0;
+      tree.for_each_meeting(
+          query, [](std::uint32_t) { return true; },
+          [&](std::uint32_t) {
+            ++visits;
+            query.low.fill(std::numeric_limits<float>::quiet_NaN());
+          });
+      EXPECT_LE(visits, BoxTree::kBlock);
+    }
+  }
+  EXPECT_GT(found_in_all, 5000u);
+  EXPECT_LT(visited_in_all, wanted_in_all);
 }
 
 TEST(BoxTree, BoxesWithoutEndMeetOnlyWhatIsThere) {

@@ -88,7 +88,18 @@ class BoxTree {
 
   /// `visit(item)` for every item whose box meets `box`.
   template <class Visit>
-  void for_each_meeting(const FloatBox& box, const Visit& visit) const;
+  void for_each_meeting(const FloatBox& box, const Visit& visit) const {
+    for_each_meeting(
+        box, [](std::uint32_t) { return true; }, visit);
+  }
+  /// Of them, those that lie below no node of which `admits(node)` is false. `visit` may shrink the
+  /// box: what only the rest met is not visited any more.
+  template <class Admits, class Visit>
+  void for_each_meeting(const FloatBox& box, const Admits& admits, const Visit& visit) const;
+
+  /// What is known of all items below each node, by node: `join` of `of(item)`.
+  template <class T, class Of, class Join>
+  [[nodiscard]] Array<T> by_node(const Of& of, const Join& join) const;
 
   /// Visits items near `p`, nearest boxes first as far as the tree tells: `squared(item)` gives the
   /// square of the item's distance; items in boxes farther than the best so far are left out.
@@ -242,15 +253,16 @@ void BoxTree::for_each_block_pair(const Visit& visit) const {
   });
 }
 
-template <class Visit>
-void BoxTree::for_each_meeting(const FloatBox& box, const Visit& visit) const {
+template <class Admits, class Visit>
+void BoxTree::for_each_meeting(const FloatBox& box, const Admits& admits,
+                               const Visit& visit) const {
   if (nodes_.empty()) return;
   std::uint32_t stack[kDeepest];
   int depth = 0;
   stack[depth++] = 0;
   while (depth > 0) {
     const std::uint32_t node = stack[--depth];
-    if (!nodes_[node].box.meets(box)) continue;
+    if (!nodes_[node].box.meets(box) || !admits(node)) continue;
     if (nodes_[node].blocks > 1) {
       stack[depth++] = right(node);
       stack[depth++] = left(node);
@@ -261,6 +273,22 @@ void BoxTree::for_each_meeting(const FloatBox& box, const Visit& visit) const {
       visit(own.items[static_cast<std::size_t>(std::countr_zero(bits))]);
     }
   }
+}
+
+template <class T, class Of, class Join>
+Array<T> BoxTree::by_node(const Of& of, const Join& join) const {
+  Array<T> values(nodes_.size());
+  // Children come after their parents.
+  for (auto node = static_cast<std::uint32_t>(nodes_.size()); node-- > 0;) {
+    if (nodes_[node].blocks > 1) {
+      values[node] = join(values[left(node)], values[right(node)]);
+      continue;
+    }
+    const std::span<const std::uint32_t> items = block(nodes_[node].first).items;
+    values[node] = of(items[0]);
+    for (const std::uint32_t item : items.subspan(1)) values[node] = join(values[node], of(item));
+  }
+  return values;
 }
 
 template <class Visit>

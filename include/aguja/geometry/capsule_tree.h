@@ -48,9 +48,9 @@ class CapsuleTree {
 
   /// `visit(item)` for every segment within `reach` of the one from `p` to `q`, but for those below
   /// nodes of which `admits(Common)` is false; ends where `visit` returns false, and after `most`
-  /// nodes.
+  /// nodes. Were these all?
   template <class Admits, class Visit>
-  void for_each_near(const Point& p, const Point& q, double reach, const Admits& admits,
+  bool for_each_near(const Point& p, const Point& q, double reach, const Admits& admits,
                      const Visit& visit, std::size_t most = kNoLimit) const;
 
   /// The item with the least `squared(item)`, the lowest of equal ones; kNone if that is beyond
@@ -99,14 +99,15 @@ class CapsuleTree {
 };
 
 template <class Admits, class Visit>
-void CapsuleTree::for_each_near(const Point& p, const Point& q, double reach, const Admits& admits,
+bool CapsuleTree::for_each_near(const Point& p, const Point& q, double reach, const Admits& admits,
                                 const Visit& visit, std::size_t most) const {
-  if (nodes_.empty()) return;
+  if (nodes_.empty()) return true;
   const FloatBox whole = around(p, q, reach);
   std::uint32_t stack[kDeepest];
   int depth = 0;
   stack[depth++] = 0;
-  for (std::size_t looked = 0; depth > 0 && looked < most; ++looked) {
+  for (std::size_t looked = 0; depth > 0; ++looked) {
+    if (looked == most) return false;
     const std::uint32_t at = stack[--depth];
     const Node& node = nodes_[at];
     if (!node.box.meets(whole) || !admits(node.common)) continue;
@@ -119,9 +120,10 @@ void CapsuleTree::for_each_near(const Point& p, const Point& q, double reach, co
     for (unsigned bits = boxes_[node.first].meeting(whole); bits != 0; bits &= bits - 1) {
       const std::uint32_t item = items(node)[static_cast<std::size_t>(std::countr_zero(bits))];
       const auto& [from, to] = segments_[item];
-      if (squared_distance(p, q, from, to) <= reach * reach && !visit(item)) return;
+      if (squared_distance(p, q, from, to) <= reach * reach && !visit(item)) return false;
     }
   }
+  return true;
 }
 
 template <class Admits, class Squared>

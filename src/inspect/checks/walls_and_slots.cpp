@@ -1,7 +1,9 @@
 // thin-wall and narrow-slot: surfaces that face away from each other with little material between,
 // or towards each other with little air.
 
+#include <array>
 #include <cmath>
+#include <functional>
 #include <unordered_set>
 
 #include <Eigen/Geometry>
@@ -25,6 +27,44 @@ struct Across {
 
 enum class Between { material, air };
 
+// Directions by cells, each within 36 degrees of its middle: a quarter of a side of a cube. Some of
+// them are the bits of a word.
+class DirectionCells {
+ public:
+  using Some = std::uint32_t;
+  DirectionCells() {
+    for (std::size_t cell = 0; cell < kCells; ++cell) {
+      const auto axis = static_cast<Eigen::Index>(cell / 8);
+      const auto sign = [&](std::size_t bit) { return (cell >> bit & 1u) != 0 ? 1.0F : -1.0F; };
+      Eigen::Vector3f middle;
+      middle[axis] = sign(0);
+      middle[(axis + 1) % 3] = 0.5F * sign(1);
+      middle[(axis + 2) % 3] = 0.5F * sign(2);
+      middles_[cell] = middle.normalized();
+    }
+  }
+  [[nodiscard]] static Some of(const Eigen::Vector3f& direction) {
+    Eigen::Index axis = 0;
+    direction.cwiseAbs().maxCoeff(&axis);
+    const auto bit = [&](Eigen::Index k) { return direction[k % 3] > 0 ? 1u : 0u; };
+    return Some{1} << (8 * static_cast<unsigned>(axis) + bit(axis) + 2 * bit(axis + 1) +
+                       4 * bit(axis + 2));
+  }
+  // All that hold a direction which is opposite to this one, within the limit.
+  [[nodiscard]] Some opposite_to(const Eigen::Vector3f& direction) const {
+    constexpr float kLeast = 0.55F;  // cosine of 36 and 20 degrees
+    Some some = 0;
+    for (std::size_t cell = 0; cell < kCells; ++cell) {
+      some |= static_cast<Some>(middles_[cell].dot(direction) < -kLeast) << cell;
+    }
+    return some;
+  }
+
+ private:
+  static constexpr std::size_t kCells = 24;
+  std::array<Eigen::Vector3f, kCells> middles_;
+};
+
 class Opposites {
  public:
   Opposites(const PartView& view, Between between, double limit)
@@ -43,6 +83,8 @@ class Opposites {
       }
     });
     tree_ = BoxTree(std::move(boxes));
+    cells_below_ = tree_.by_node<DirectionCells::Some>(
+        [&](std::uint32_t t) { return DirectionCells::of(normal_[t]); }, std::bit_or<>());
     find_wedges();
   }
 
@@ -105,11 +147,17 @@ class Opposites {
     const Eigen::Vector3f rough = normal_[t.value];
     // What lies in the triangle's own plane is not asked: thousands of needles may.
     const double nearest = view_.limits[Limit::near_vertices];
-    Box box;
-    box.extend(from + side_ * 0.5 * std::min(nearest, limit_) * n);
-    box.extend(from + side_ * limit_ * n);
+    const auto as_far_as = [&](double limit) {
+      Box box;
+      box.extend(from + side_ * 0.5 * std::min(nearest, limit_) * n);
+      box.extend(from + side_ * limit * n);
+      return FloatBox(box);
+    };
+    FloatBox box = as_far_as(limit_);
     std::optional<Across> best;
-    tree_.for_each_meeting(FloatBox(box), [&](std::uint32_t other) {
+    const DirectionCells::Some wanted = cells_.opposite_to(rough);
+    const auto admits = [&](std::uint32_t node) { return (cells_below_[node] & wanted) != 0; };
+    tree_.for_each_meeting(box, admits, [&](std::uint32_t other) {
       const TriangleId u{other};
       if (rough.dot(normal_[other]) > -kOppositeCosine || u == t || !counts(u)) return;
       const Triangle& c = a_.welded.triangle(u);
@@ -125,7 +173,9 @@ class Opposites {
         return;
       }
       if (is_wedge(t, u)) return;
-      if (!best || along < best->thickness) best = {t, u, along};
+      if (best && along >= best->thickness) return;
+      best = {t, u, along};
+      box = as_far_as(along);
     });
     return best;
   }
@@ -136,6 +186,8 @@ class Opposites {
   double limit_;
   std::vector<Eigen::Vector3f> normal_;  // the first question asked of what lies near
   BoxTree tree_;
+  DirectionCells cells_;
+  Array<DirectionCells::Some> cells_below_;  // by node of the tree
   std::unordered_set<std::uint64_t> wedges_;
 };
 
