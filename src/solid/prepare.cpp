@@ -2,6 +2,8 @@
 
 #include <algorithm>
 
+#include "aguja/mesh/edge_table.h"
+#include "aguja/mesh/weld.h"
 #include "aguja/solid/orientation.h"
 
 namespace aguja {
@@ -37,6 +39,30 @@ std::vector<bool> faces_of(const Orientation& orientation, const Mesh& mesh, std
   return faces;
 }
 
+std::size_t count_faults(const Mesh& mesh) {
+  const Welded welded(mesh);
+  const EdgeCounts counts = count_edges(EdgeTable(welded.triangles(), welded.points().size()));
+  return counts.naked + counts.nonmanifold;
+}
+
+// What edges tell of a sewn body, facets may contradict: slivers as narrow as faces were moved end
+// up on the wrong side of each other, unless their short sides are merged first.
+void divide_at_best(const Body& read, const PrepareOptions& options, double chord,
+                    PreparedBody& body, Mesh& mesh, Progress* progress) {
+  mesh = divide(body, chord, options.tessellation, progress);
+  SewTolerance tolerance = body.tolerance;
+  if (!body.was_sewn() || tolerance.short_edge.value_or(tolerance.value) == tolerance.value) return;
+  const std::size_t faults = count_faults(mesh);
+  if (faults == 0) return;
+  tolerance.short_edge = tolerance.value;
+  PreparedBody other = prepare_body(read, tolerance, options, progress);
+  other.uncertainty = body.uncertainty;
+  Mesh of_other = divide(other, chord, options.tessellation, progress);
+  if (count_faults(of_other) >= faults) return;
+  body = std::move(other);
+  mesh = std::move(of_other);
+}
+
 }  // namespace
 
 Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progress) {
@@ -59,8 +85,10 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
   source.not_understood = std::move(model.not_understood);
   std::vector<ShapePtr> shapes;     // by body
   std::vector<SurfaceSizes> sizes;  // by body
-  for (PreparedBody& body : bodies) {
-    Mesh mesh = divide(body, source.chord, options.tessellation, progress);
+  for (std::size_t b = 0; b < bodies.size(); ++b) {
+    PreparedBody& body = bodies[b];
+    Mesh mesh;
+    divide_at_best(model.bodies[b], options, source.chord, body, mesh, progress);
     if (body.was_sewn()) {
       // Which side is out is told by what the sewn shells enclose.
       const Orientation orientation = find_orientation(mesh, {.cavities = true}, progress);

@@ -103,7 +103,8 @@ void renumber(BodyChange& change, Groups& groups) {
 
 class Healer {
  public:
-  Healer(const Body& body, double tolerance) : before_(body), tolerance_(tolerance) {
+  Healer(const Body& body, double tolerance, double short_edge)
+      : before_(body), tolerance_(tolerance), short_edge_(short_edge) {
     result_.body = body;
   }
 
@@ -162,11 +163,12 @@ class Healer {
                            : body().vertices[start_of(body(), l.edges[0])].point;
   }
 
-  [[nodiscard]] double length_up_to_tolerance(const BodyEdge& e) {
+  // Longer ones are not measured to their end.
+  [[nodiscard]] double length_if_short(const BodyEdge& e) {
     constexpr int kPieces = 16;
     double length = 0;
     Point last = e.curve->point(e.range().low);
-    for (int i = 1; i <= kPieces && length <= tolerance_; ++i) {
+    for (int i = 1; i <= kPieces && length <= short_edge_; ++i) {
       const Point p = e.curve->point(e.range().low + e.range().width() * i / kPieces);
       length += (p - last).norm();
       last = p;
@@ -174,7 +176,7 @@ class Healer {
     return length;
   }
   void merge_short_edges() {
-    if (!(tolerance_ > 0)) return;
+    if (!(short_edge_ > 0)) return;
     struct Short {
       double length;
       std::uint32_t edge;
@@ -187,9 +189,9 @@ class Healer {
       if (uses[e] == 0 || !has_ends(edge)) continue;
       const double apart =
           (body().vertices[edge.start].point - body().vertices[edge.end].point).norm();
-      if (!(apart <= tolerance_)) continue;
-      const double length = length_up_to_tolerance(edge);
-      if (length <= tolerance_) found.push_back({length, e});
+      if (!(apart <= short_edge_)) continue;
+      const double length = length_if_short(edge);
+      if (length <= short_edge_) found.push_back({length, e});
     }
     if (found.empty()) return;
     std::sort(found.begin(), found.end());
@@ -202,7 +204,7 @@ class Healer {
           loops_of[u.edge].emplace_back(f, l);
       }
     }
-    Groups groups(body(), tolerance_);
+    Groups groups(body(), short_edge_);
     std::set<std::uint32_t> gone;
     for (const Short& s : found) {
       const auto& own = loops_of[s.edge];
@@ -389,6 +391,7 @@ class Healer {
 
   const Body& before_;
   double tolerance_;
+  double short_edge_;
   HealResult result_;
 };
 
@@ -419,12 +422,15 @@ std::optional<Healing> parse_healing(std::string_view slug) {
   return std::nullopt;
 }
 
-HealResult heal(const Body& body, double tolerance, std::span<const Healing> wanted) {
-  if (!(tolerance >= 0) || !std::isfinite(tolerance)) {
-    throw ArgumentError("heal: tolerance must be a finite length of 0 or more; got " +
-                        short_text(tolerance));
+HealResult heal(const Body& body, double tolerance, std::span<const Healing> wanted,
+                std::optional<double> short_edge) {
+  for (const double length : {tolerance, short_edge.value_or(0)}) {
+    if (!(length >= 0) || !std::isfinite(length)) {
+      throw ArgumentError("heal: tolerance must be a finite length of 0 or more; got " +
+                          short_text(length));
+    }
   }
-  return Healer(body, tolerance).run(wanted);
+  return Healer(body, tolerance, short_edge.value_or(tolerance)).run(wanted);
 }
 
 CurvePtr curve_in_parameters(const Surface& surface, const BodyEdge& edge, double tolerance) {

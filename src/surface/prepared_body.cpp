@@ -68,15 +68,17 @@ void find_lost(const Mesh& mesh, PreparedBody& body) {
 }  // namespace
 
 SewTolerance sew_tolerance_for(const SurfaceModel& model, const PrepareOptions& options) {
-  if (options.sew) return {*options.sew, "as given"};
   const Box box = box_of(model);
   const double diagonal = (box.high - box.low).norm();
-  const double own = std::isfinite(diagonal) && diagonal > 0 ? kSewOfDiagonal * diagonal : 0;
+  SewTolerance own{std::isfinite(diagonal) && diagonal > 0 ? kSewOfDiagonal * diagonal : 0,
+                   "a hundred-thousandth of the model's diagonal"};
   // A file may state far more than its edges need, or far less.
-  if (model.uncertainty && *model.uncertainty >= own && *model.uncertainty <= 10 * own) {
-    return {*model.uncertainty, "the uncertainty that the file states"};
+  if (model.uncertainty && *model.uncertainty >= own.value &&
+      *model.uncertainty <= 10 * own.value) {
+    own = {*model.uncertainty, "the uncertainty that the file states"};
   }
-  return {own, "a hundred-thousandth of the model's diagonal"};
+  if (!options.sew) return own;
+  return {*options.sew, "as given", std::min(own.value, *options.sew)};
 }
 
 double PreparedBody::limit() const {
@@ -95,20 +97,21 @@ PreparedBody prepare_body(const Body& body, const SewTolerance& tolerance,
     prepared.body = std::move(change.body);
     prepared.maps.then(change.maps);
   };
-  HealResult healed = heal(body, tolerance.value, options.heal);
+  HealResult healed = heal(body, tolerance.value, options.heal, tolerance.short_edge);
   // Asked for no sewing, not even what coincides exactly is joined.
   if (tolerance.value > 0) {
     SewResult sewn = sew(healed.body, tolerance.value, {options.sew_steps});
-    // Short edges that are no longer there may be what their neighbours would have been joined to.
-    const bool lost_short =
-        std::any_of(healed.healed.begin(), healed.healed.end(),
-                    [](const Healed& h) { return h.healing == Healing::short_edge; });
-    std::vector<Healing> fewer = options.heal;
-    if (sewn.open_after > 0 && lost_short && std::erase(fewer, Healing::short_edge) > 0) {
-      HealResult less = heal(body, tolerance.value, fewer);
-      SewResult again = sew(less.body, tolerance.value, {options.sew_steps});
+    // Edges that are short against the gaps may keep them open; so may those that are missing, to
+    // which their neighbours would have been joined.
+    for (const double short_edge : {tolerance.value, 0.0}) {
+      const bool heals_short = std::find(options.heal.begin(), options.heal.end(),
+                                         Healing::short_edge) != options.heal.end();
+      if (sewn.open_after == 0 || !heals_short) break;
+      HealResult other = heal(body, tolerance.value, options.heal, short_edge);
+      if (other.healed.size() == healed.healed.size()) continue;
+      SewResult again = sew(other.body, tolerance.value, {options.sew_steps});
       if (again.open_after < sewn.open_after) {
-        healed = std::move(less);
+        healed = std::move(other);
         sewn = std::move(again);
       }
     }

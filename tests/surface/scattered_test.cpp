@@ -214,5 +214,32 @@ TEST(Scattered, BoxesCloseWithSliversAndWhereTheyEndInside) {
   EXPECT_EQ(less, 0u);
 }
 
+// Edges shorter than the tolerance are features where faces can be joined without merging them.
+TEST(Scattered, PlatesThinnerThanTheToleranceKeepTheirThickness) {
+  constexpr double kThickness = 0.1, kShift = 0.002;
+  for (std::uint64_t seed = 1; seed <= 4; ++seed) {
+    Scattered s(kShift, seed);
+    const double a = kSide, h = kThickness;
+    s.polygon({{0, a, 0}, {a, a, 0}, {a, 0, 0}, {0, 0, 0}});
+    s.polygon({{0, 0, h}, {a, 0, h}, {a, a, h}, {0, a, h}});
+    const std::array<Point, 4> corners = {Point{0, 0, 0}, {a, 0, 0}, {a, a, 0}, {0, a, 0}};
+    for (std::size_t i = 0; i < 4; ++i) {
+      const Point p = corners[i], q = corners[(i + 1) % 4];
+      s.polygon({p, q, q + Vector(0, 0, h), p + Vector(0, 0, h)});
+    }
+    const SurfaceModel model = s.model();
+    for (const double tolerance : {0.01, 0.05, 0.12, 0.2, 0.5}) {
+      SCOPED_TRACE(testing::Message() << "seed " << seed << ", sewn at " << tolerance);
+      PrepareOptions options;
+      options.sew = tolerance;
+      const Model p = prepare(model, options);
+      const Certificate c = certify(p);
+      EXPECT_EQ(c.verdict, Verdict::solid) << (c.reasons.empty() ? "" : c.reasons[0].text);
+      EXPECT_NEAR(c.mass.volume, a * a * h, a * a * 3 * kShift);
+      EXPECT_TRUE(p.sources[0].bodies[0]->healed.empty());
+    }
+  }
+}
+
 }  // namespace
 }  // namespace aguja

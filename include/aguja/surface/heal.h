@@ -14,7 +14,7 @@ namespace aguja {
 /// What can be healed, in the order in which it is done.
 enum class Healing : std::uint8_t {
   loop_order,       ///< edges of a loop follow each other; several loops in one are parted
-  short_edge,       ///< an edge shorter than the tolerance becomes one vertex
+  short_edge,       ///< a short edge becomes one vertex
   loop_gap,         ///< ends of following edges within the tolerance become one vertex
   space_curve,      ///< an edge that runs off its surface gets its curve in parameters
   parameter_curve,  ///< a curve in parameters that runs elsewhere is made anew from the one in
@@ -44,7 +44,7 @@ struct HealResult : BodyChange {
   std::vector<Healed> refused;  ///< `detail` says why
 };
 
-/// Heals what `wanted` names.
+/// Heals what `wanted` names. `short_edge`: what a short edge is; `tolerance` if left out.
 ///
 /// Promises  No vertex moves: of two that become one the first stays, and they lay within
 ///           `tolerance`. Surfaces do not change. Every change is listed. Numbers of vertices, edges
@@ -52,7 +52,8 @@ struct HealResult : BodyChange {
 /// Cost      O(n log n) for n edges; `natural_bounds` tries each face, which takes as long as making
 ///           triangles of it.
 /// Errors    ArgumentError (a tolerance that is not finite or below 0).
-[[nodiscard]] HealResult heal(const Body& body, double tolerance, std::span<const Healing> wanted);
+[[nodiscard]] HealResult heal(const Body& body, double tolerance, std::span<const Healing> wanted,
+                              std::optional<double> short_edge = {});
 
 /// The edge in the surface's parameters: a polyline whose pieces lie, on the surface, within
 /// `tolerance` of the edge, or of 4096 pieces.

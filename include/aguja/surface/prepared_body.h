@@ -27,6 +27,9 @@ struct PrepareOptions {
 struct SewTolerance {
   double value = 0;
   std::string why;
+  /// Edges up to this length are short, whatever sewing needs; `value` if left out. Longer ones are
+  /// merged only where more edges are sewn then.
+  std::optional<double> short_edge = {};
 };
 [[nodiscard]] SewTolerance sew_tolerance_for(const SurfaceModel& model,
                                              const PrepareOptions& options);
