@@ -54,29 +54,33 @@ std::vector<EdgeUse> uses_by_angle(std::span<const Point> points,
 }
 
 Cells find_cells(std::span<const Point> points, std::span<const Triangle> triangles,
-                 const EdgeTable& edges, std::span<const TriangleId> selection) {
-  std::vector<std::uint32_t> local(triangles.size(), kNoIndex);
-  for (std::uint32_t i = 0; i < selection.size(); ++i) local[selection[i].value] = i;
+                 const EdgeTable& edges, std::span<const TriangleId> selection,
+                 std::span<const EdgeId> selected_edges) {
+  const auto local = [&](TriangleId t) {
+    const auto at = std::lower_bound(selection.begin(), selection.end(), t);
+    return at != selection.end() && *at == t ? static_cast<std::uint32_t>(at - selection.begin())
+                                             : kNoIndex;
+  };
   DisjointSets sets(2 * selection.size());
   // The side of a use's triangle that looks counter-clockwise about the edge, or clockwise.
   const auto side = [&](EdgeUse use, bool counter_clockwise) {
     const bool front = use.forward() == counter_clockwise;
-    return 2 * local[use.triangle().value] + (front ? 0U : 1U);
+    return 2 * local(use.triangle()) + (front ? 0U : 1U);
   };
   std::vector<EdgeUse> uses;
-  for (std::uint32_t i = 0; i < edges.size(); ++i) {
+  for (const EdgeId e : selected_edges) {
     uses.clear();
-    for (const EdgeUse use : edges.uses({i})) {
-      if (local[use.triangle().value] != kNoIndex) uses.push_back(use);
+    for (const EdgeUse use : edges.uses(e)) {
+      if (local(use.triangle()) != kNoIndex) uses.push_back(use);
     }
     if (uses.empty()) continue;
-    if (uses.size() > 2) uses = uses_by_angle(points, triangles, edges.edge({i}), uses);
+    if (uses.size() > 2) uses = uses_by_angle(points, triangles, edges.edge(e), uses);
     for (std::size_t k = 0; k < uses.size(); ++k) {
       sets.unite(side(uses[k], true), side(uses[(k + 1) % uses.size()], false));
     }
   }
   Cells result;
-  result.of_side.assign(2 * triangles.size(), kNoIndex);
+  result.of_side.assign(2 * selection.size(), kNoIndex);
   std::vector<std::uint32_t> number(2 * selection.size(), kNoIndex);
   Box box;
   for (const TriangleId t : selection) {
@@ -96,7 +100,7 @@ Cells find_cells(std::span<const Point> points, std::span<const Triangle> triang
         cell = static_cast<std::uint32_t>(result.cells.size());
         result.cells.emplace_back();
       }
-      result.of_side[2 * t.value + s] = cell;
+      result.of_side[2 * i + s] = cell;
       Cell& own = result.cells[cell];
       own.volume += s == 0 ? -cone : cone;
       (s == 0 ? own.at_front : own.at_back) += area;

@@ -124,8 +124,9 @@ class Finder {
     make_pieces();
     find_flaps();
     if (!crossings) {
+      const EdgesOfBodies edges = edges_of_bodies();
       for_each_body([&](std::uint32_t b) {
-        if (bodies_[b].closed || has_nonmanifold_[b]) by_cells(b);
+        if (bodies_[b].closed || has_nonmanifold_[b]) by_cells(b, edges.of(b));
       });
     }
     vote();
@@ -270,7 +271,7 @@ class Finder {
           for (std::size_t i = 0; i < 3; ++i) {
             if (p[i] != q[i]) return lexicographically_less(p[i], q[i]);
           }
-          return false;
+          return a < b;  // back to back, or copies
         });
   }
 
@@ -307,16 +308,38 @@ class Finder {
     }
   }
 
+  struct EdgesOfBodies {
+    std::vector<EdgeId> edges;       // one body after another
+    std::vector<std::size_t> first;  // by body, and one more
+
+    [[nodiscard]] std::span<const EdgeId> of(std::uint32_t body) const {
+      return {edges.data() + first[body], edges.data() + first[body + 1]};
+    }
+  };
+  [[nodiscard]] EdgesOfBodies edges_of_bodies() const {
+    EdgesOfBodies all;
+    all.first.resize(bodies_.size() + 1);
+    const auto body_at = [&](std::uint32_t e) {
+      return body_of(edges_->uses({e})[0].triangle().value);
+    };
+    for (std::uint32_t e = 0; e < edges_->size(); ++e) ++all.first[body_at(e) + 1];
+    std::partial_sum(all.first.begin(), all.first.end(), all.first.begin());
+    all.edges.resize(edges_->size());
+    std::vector<std::size_t> next(all.first.begin(), all.first.end() - 1);
+    for (std::uint32_t e = 0; e < edges_->size(); ++e) all.edges[next[body_at(e)]++] = {e};
+    return all;
+  }
+
   // The cells of a body, and which of them its walls call material. Pieces that lie in the open on
   // both sides are left to the vote: the body may be open there.
-  void by_cells(std::uint32_t body) {
+  void by_cells(std::uint32_t body, std::span<const EdgeId> edges) {
     std::vector<TriangleId> own;
     for (const std::uint32_t p : pieces_of_body_[body]) {
       if (pieces_[p].twisted) return;
       own.insert(own.end(), pieces_[p].triangles.begin(), pieces_[p].triangles.end());
     }
     std::sort(own.begin(), own.end());
-    const Cells cells = find_cells(points_, triangles_, *edges_, own);
+    const Cells cells = find_cells(points_, triangles_, *edges_, own, edges);
     // Exactly one cell is the outside of all others.
     std::optional<std::uint32_t> outside;
     // A cell that is less than this part of the largest is none but for rounding of its volume.
@@ -337,10 +360,10 @@ class Finder {
     // Walls between two cells inside may face either way, so that only walls towards the outside
     // are sure to speak of material; what has none of these is empty if nearly all around faces it.
     std::vector<double> shown(cells.cells.size(), 0.0);
-    for (const TriangleId t : own) {
-      const std::uint32_t front = cells.of_side[2 * t.value + (turned ? 1 : 0)];
-      const std::uint32_t back = cells.of_side[2 * t.value + (turned ? 0 : 1)];
-      if (front == *outside) shown[back] += area_[t.value];
+    for (std::size_t i = 0; i < own.size(); ++i) {
+      const std::uint32_t front = cells.of_side[2 * i + (turned ? 1 : 0)];
+      const std::uint32_t back = cells.of_side[2 * i + (turned ? 0 : 1)];
+      if (front == *outside) shown[back] += area_[own[i].value];
     }
     std::vector<bool> is_material(cells.cells.size());
     constexpr double kShown = 0.05, kFacedBy = 0.8;
@@ -355,8 +378,10 @@ class Finder {
       Piece& piece = pieces_[p];
       const TriangleId t = piece.triangles.front();
       const bool as_read = !flipped_[region_of(t.value)];
-      const std::uint32_t front = cells.of_side[2 * t.value + (as_read ? 0 : 1)];
-      const std::uint32_t back = cells.of_side[2 * t.value + (as_read ? 1 : 0)];
+      const auto i =
+          static_cast<std::size_t>(std::lower_bound(own.begin(), own.end(), t) - own.begin());
+      const std::uint32_t front = cells.of_side[2 * i + (as_read ? 0 : 1)];
+      const std::uint32_t back = cells.of_side[2 * i + (as_read ? 1 : 0)];
       if (front == back && front == *outside && !bodies_[body].closed) continue;
       piece.decided = true;
       piece.margin = 1;
@@ -449,8 +474,8 @@ class Finder {
     const Point q = middle(at);
     WindingSum sum;
     for (const TriangleId t : list) {
-      if (t == at) continue;
       const Triangle& c = triangles_[t.value];
+      if (join_same_vertices(c, triangles_[at.value])) continue;
       sum.add(points_[c[0].value], points_[c[1].value], points_[c[2].value], q, turned[t.value]);
     }
     return sum.value();

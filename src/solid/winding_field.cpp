@@ -20,16 +20,14 @@ Vector cross(const Vector& a, const Vector& b) {
 
 constexpr int kPairs[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {1, 2}, {2, 0}};
 
-bool same_corners(const Triangle& a, const Triangle& b) {
-  for (const VertexId v : a.corner) {
-    if (v != b[0] && v != b[1] && v != b[2]) return false;
-  }
-  return true;
-}
-
 std::size_t leaves(std::size_t items, std::size_t leaf) { return (items + leaf - 1) / leaf; }
 
 }  // namespace
+
+bool join_same_vertices(const Triangle& a, const Triangle& b) {
+  return std::all_of(a.corner, a.corner + 3,
+                     [&](VertexId v) { return v == b[0] || v == b[1] || v == b[2]; });
+}
 
 struct WindingField::Placed {
   std::array<float, 3> at;
@@ -220,7 +218,7 @@ void WindingField::add_near(WindingSum& sum, const Node& node, const Point& q,
                             std::uint32_t left_out) const {
   for (std::uint32_t i = node.first_item; i < node.first_item + node.count; ++i) {
     const Triangle& t = triangles_[items_[i] / 2];
-    if (left_out != kNoIndex && same_corners(t, triangles_[left_out])) continue;
+    if (left_out != kNoIndex && join_same_vertices(t, triangles_[left_out])) continue;
     sum.add(points_[t[0].value], points_[t[1].value], points_[t[2].value], q, items_[i] % 2 == 1);
   }
 }

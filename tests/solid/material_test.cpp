@@ -7,6 +7,7 @@
 #include <array>
 #include <map>
 
+#include <oneapi/tbb/global_control.h>
 #include <Eigen/Geometry>
 
 #include "aguja/solid/anatomy.h"
@@ -109,7 +110,9 @@ TEST(Cells, OfCubesAreTheirEmptyAndFullRegions) {
     const EdgeTable edges(welded.triangles(), welded.points().size());
     std::vector<TriangleId> all(cubes.mesh.triangles.size());
     for (std::uint32_t t = 0; t < all.size(); ++t) all[t] = {t};
-    const Cells cells = find_cells(welded.points(), welded.triangles(), edges, all);
+    std::vector<EdgeId> all_edges(edges.size());
+    for (std::uint32_t e = 0; e < all_edges.size(); ++e) all_edges[e] = {e};
+    const Cells cells = find_cells(welded.points(), welded.triangles(), edges, all, all_edges);
     // With every wall there each full cube is a cell; what is empty may be several, too.
     double full = 0;
     double sum = 0;
@@ -242,6 +245,36 @@ TEST(Material, PiecesApartFromEachOtherAreTurnedTogether) {
     for (std::uint32_t t = 0; t < apart.triangles.size(); ++t) {
       const RegionRole role = found.region(t).role;
       EXPECT_EQ(role, turned[t / 2] ? RegionRole::turned : RegionRole::boundary) << t;
+    }
+  }
+}
+
+TEST(Material, IsTheSameForAnyNumberOfThreads) {
+  // Loose triangles, every third of them there twice, back to back: these have one middle.
+  {
+    Random random(1);
+    Mesh soup;
+    for (int i = 0; i < 12000; ++i) {
+      const Point middle(random.unit(), random.unit(), random.unit());
+      const auto first = static_cast<std::uint32_t>(soup.points.size());
+      for (int c = 0; c < 3; ++c) {
+        soup.points.push_back(middle + 0.01 * Point(random.unit(), random.unit(), random.unit()));
+      }
+      soup.triangles.push_back({{{first}, {first + 1}, {first + 2}}});
+      if (i % 3 == 0) soup.triangles.push_back({{{first}, {first + 2}, {first + 1}}});
+    }
+    const auto found = [&](std::size_t threads) {
+      const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
+                                              threads);
+      return Examined(soup);
+    };
+    const Material one = found(1).material, many = found(6).material;
+    EXPECT_EQ(one.region_of, many.region_of);
+    ASSERT_EQ(one.regions.size(), many.regions.size());
+    for (std::size_t r = 0; r < one.regions.size(); ++r) {
+      EXPECT_EQ(one.regions[r].role, many.regions[r].role);
+      EXPECT_EQ(one.regions[r].winding, many.regions[r].winding);
+      EXPECT_EQ(one.regions[r].margin, many.regions[r].margin);
     }
   }
 }

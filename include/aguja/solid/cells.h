@@ -19,23 +19,25 @@ struct Cell {
   double at_front = 0;  ///< area of those that have it in front: it is empty
 };
 
-/// By side of each triangle (2 t for the front, to which the normal points, 2 t + 1 for the back)
-/// the cell there; kNoIndex for triangles that are not selected.
 struct Cells {
+  /// By side of each selected triangle (2 i for the front of the i-th, to which its normal points,
+  /// 2 i + 1 for its back) the cell there.
   std::vector<std::uint32_t> of_side;
   std::vector<Cell> cells;
 };
 
 /// Walks from side to side of the selected triangles over their edges: at an edge with two of them
 /// as they continue each other, at one with more in the order of their angles, at a naked one from
-/// a triangle's front to its back. Cells of components that are nested are not joined.
+/// a triangle's front to its back. Cells of components that are nested are not joined. `selection`
+/// must be rising; `selected_edges` are all edges that these triangles have, each once.
 ///
 /// Decides  The order around an edge exactly; triangles that lie on each other there are taken in
 ///          the order of their numbers (an overlap, which must be mended first).
 /// Units    Volumes and areas in model units, floating point.
-/// Cost     O(n + k log k) for k uses of non-manifold edges.
+/// Cost     O(n log n) for n selected triangles, however many there are beside them.
 [[nodiscard]] Cells find_cells(std::span<const Point> points, std::span<const Triangle> triangles,
-                               const EdgeTable& edges, std::span<const TriangleId> selection);
+                               const EdgeTable& edges, std::span<const TriangleId> selection,
+                               std::span<const EdgeId> selected_edges);
 
 /// The uses of an edge in counter-clockwise order, seen with the edge pointing to the viewer from
 /// its low to its high vertex; the first use stays first. Exact.

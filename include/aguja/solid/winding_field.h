@@ -30,6 +30,9 @@ class WindingSum {
   double turns_ = 0;  // how often the sum of half the angles went round
 };
 
+/// Do the two lie on each other, whichever way round?
+[[nodiscard]] bool join_same_vertices(const Triangle& a, const Triangle& b);
+
 /// The generalized winding number of a set of triangles, some of them perhaps taken turned over.
 /// For a closed surface it is the winding number; across an opening it falls off smoothly. On the
 /// surface itself it is the mean of its two sides, which differ by one: 1/2 on a sound solid.
