@@ -288,6 +288,12 @@ int main(int argc, char** argv) {
   const int rounds = argc > 2 ? std::atoi(argv[2]) : 3;
   const std::vector<Family> families = {
       {"closed boxes apart", [](std::size_t n) { return boxes(n, 1.5, 12); }},
+      {"closed boxes, one of them open",
+       [](std::size_t n) {
+         Mesh mesh = boxes(n, 1.5, 12);
+         mesh.triangles.pop_back();
+         return mesh;
+       }},
       {"boxes without a bottom", [](std::size_t n) { return boxes(n, 1.5, 10); }},
       {"boxes in each other", [](std::size_t n) { return boxes(n, 0.8, 12); }},
       {"boxes wall to wall", [](std::size_t n) { return boxes(n, 1, 10); }},
