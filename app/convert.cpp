@@ -182,6 +182,15 @@ struct ConvertCommand : Session {
       const bool any = std::any_of(chosen.begin(), chosen.end(),
                                    [](const auto& triangles) { return !triangles.empty(); });
       if (!any) throw ArgumentError("--only: no triangle is selected by " + text_of(selection));
+      for (const Box& box : selection.but_boxes) {
+        Selection in_it;
+        in_it.box = box;
+        const auto left_out = select_triangles(model, findings, in_it);
+        if (std::all_of(left_out.begin(), left_out.end(),
+                        [](const auto& t) { return t.empty(); })) {
+          throw ArgumentError("--only: no triangle to leave out lies in " + text_of(in_it));
+        }
+      }
     }
     if (findings_as_groups) model = findings_as_patches(model, findings);
     if (!only.empty()) model = only_triangles(model, chosen);

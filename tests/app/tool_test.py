@@ -327,7 +327,7 @@ class ToolTest(unittest.TestCase):
         self.assertEqual(rest["parts"][0]["triangles"] + opening["triangle_total"], 16164)
         self.report("convert", model, "-o", out, "--overwrite", "--findings")
         self.assertIn(f"g {opening['id']}", out.read_text())
-        for wrong in ("opening-00000000", "patch:lid", "triangles:9-2", "box:1,2"):
+        for wrong in ("opening-00000000", "patch:lid", "triangles:9-2", "box:1,2", "but:box:500,0,0,600,1,1"):
             self.assertEqual(run("convert", model, "-o", out, "--overwrite", "--only", wrong).returncode, 2, wrong)
 
     def test_expectations_are_met_or_missed(self):
