@@ -254,7 +254,7 @@ TEST(Material, IsTheSameForAnyNumberOfThreads) {
   {
     Random random(1);
     Mesh soup;
-    for (int i = 0; i < 12000; ++i) {
+    for (int i = 0; i < 20000; ++i) {
       const Point middle(random.unit(), random.unit(), random.unit());
       const auto first = static_cast<std::uint32_t>(soup.points.size());
       for (int c = 0; c < 3; ++c) {
