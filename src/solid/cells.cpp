@@ -54,41 +54,34 @@ std::vector<EdgeUse> uses_by_angle(std::span<const Point> points,
 }
 
 Cells find_cells(std::span<const Point> points, std::span<const Triangle> triangles,
-                 const EdgeTable& edges, std::span<const TriangleId> selection,
-                 std::span<const EdgeId> selected_edges) {
-  const auto local = [&](TriangleId t) {
-    const auto at = std::lower_bound(selection.begin(), selection.end(), t);
-    return at != selection.end() && *at == t ? static_cast<std::uint32_t>(at - selection.begin())
-                                             : kNoIndex;
-  };
-  DisjointSets sets(2 * selection.size());
+                 const EdgeTable& edges, const SurfacePiece& piece) {
+  DisjointSets sets(2 * piece.triangles.size());
   // The side of a use's triangle that looks counter-clockwise about the edge, or clockwise.
   const auto side = [&](EdgeUse use, bool counter_clockwise) {
     const bool front = use.forward() == counter_clockwise;
-    return 2 * local(use.triangle()) + (front ? 0U : 1U);
+    return 2 * piece.place[use.triangle().value] + (front ? 0U : 1U);
   };
-  std::vector<EdgeUse> uses;
-  for (const EdgeId e : selected_edges) {
-    uses.clear();
-    for (const EdgeUse use : edges.uses(e)) {
-      if (local(use.triangle()) != kNoIndex) uses.push_back(use);
+  std::vector<EdgeUse> by_angle;
+  for (const EdgeId e : piece.edges) {
+    std::span<const EdgeUse> uses = edges.uses(e);
+    if (uses.size() > 2) {
+      by_angle = uses_by_angle(points, triangles, edges.edge(e), uses);
+      uses = by_angle;
     }
-    if (uses.empty()) continue;
-    if (uses.size() > 2) uses = uses_by_angle(points, triangles, edges.edge(e), uses);
     for (std::size_t k = 0; k < uses.size(); ++k) {
       sets.unite(side(uses[k], true), side(uses[(k + 1) % uses.size()], false));
     }
   }
   Cells result;
-  result.of_side.assign(2 * selection.size(), kNoIndex);
-  std::vector<std::uint32_t> number(2 * selection.size(), kNoIndex);
+  result.of_side.assign(2 * piece.triangles.size(), kNoIndex);
+  std::vector<std::uint32_t> number(2 * piece.triangles.size(), kNoIndex);
   Box box;
-  for (const TriangleId t : selection) {
+  for (const TriangleId t : piece.triangles) {
     for (const VertexId v : triangles[t.value].corner) box.extend(points[v.value]);
   }
   const Point origin = box.center();
-  for (std::uint32_t i = 0; i < selection.size(); ++i) {
-    const TriangleId t = selection[i];
+  for (std::uint32_t i = 0; i < piece.triangles.size(); ++i) {
+    const TriangleId t = piece.triangles[i];
     const Triangle& triangle = triangles[t.value];
     const Vector a = points[triangle[0].value] - origin, b = points[triangle[1].value] - origin,
                  c = points[triangle[2].value] - origin;

@@ -124,9 +124,9 @@ class Finder {
     make_pieces();
     find_flaps();
     if (!crossings) {
-      const EdgesOfBodies edges = edges_of_bodies();
+      const Bodies apart = bodies_apart();
       for_each_body([&](std::uint32_t b) {
-        if (bodies_[b].closed || has_nonmanifold_[b]) by_cells(b, edges.of(b));
+        if (bodies_[b].closed || has_nonmanifold_[b]) by_cells(b, apart.of(b));
       });
     }
     vote();
@@ -308,38 +308,58 @@ class Finder {
     }
   }
 
-  struct EdgesOfBodies {
-    std::vector<EdgeId> edges;       // one body after another
-    std::vector<std::size_t> first;  // by body, and one more
+  // Triangles and edges by body.
+  struct Bodies {
+    std::vector<TriangleId> triangles;  // one body after another
+    std::vector<EdgeId> edges;
+    std::vector<std::size_t> first_triangle, first_edge;  // by body, and one more
+    std::vector<std::uint32_t> place;                     // by triangle: which of its body
 
-    [[nodiscard]] std::span<const EdgeId> of(std::uint32_t body) const {
-      return {edges.data() + first[body], edges.data() + first[body + 1]};
+    [[nodiscard]] SurfacePiece of(std::uint32_t body) const {
+      return {std::span(triangles).subspan(first_triangle[body],
+                                           first_triangle[body + 1] - first_triangle[body]),
+              std::span(edges).subspan(first_edge[body], first_edge[body + 1] - first_edge[body]),
+              place};
     }
   };
-  [[nodiscard]] EdgesOfBodies edges_of_bodies() const {
-    EdgesOfBodies all;
-    all.first.resize(bodies_.size() + 1);
-    const auto body_at = [&](std::uint32_t e) {
-      return body_of(edges_->uses({e})[0].triangle().value);
+  [[nodiscard]] Bodies bodies_apart() const {
+    Bodies all;
+    const auto number = [&](std::size_t count, auto&& body_at, auto&& put) {
+      std::vector<std::size_t> first(bodies_.size() + 1);
+      for (std::uint32_t i = 0; i < count; ++i) {
+        if (const std::uint32_t b = body_at(i); b != kNoIndex) ++first[b + 1];
+      }
+      std::partial_sum(first.begin(), first.end(), first.begin());
+      std::vector<std::size_t> next(first.begin(), first.end() - 1);
+      for (std::uint32_t i = 0; i < count; ++i) {
+        if (const std::uint32_t b = body_at(i); b != kNoIndex) put(i, next[b]++, first[b]);
+      }
+      return first;
     };
-    for (std::uint32_t e = 0; e < edges_->size(); ++e) ++all.first[body_at(e) + 1];
-    std::partial_sum(all.first.begin(), all.first.end(), all.first.begin());
+    all.triangles.resize(triangles_.size());
+    all.place.resize(triangles_.size());
+    all.first_triangle = number(
+        triangles_.size(),
+        [&](std::uint32_t t) { return regions_.has({t}) ? body_of(t) : kNoIndex; },
+        [&](std::uint32_t t, std::size_t at, std::size_t first) {
+          all.triangles[at] = {t};
+          all.place[t] = static_cast<std::uint32_t>(at - first);
+        });
     all.edges.resize(edges_->size());
-    std::vector<std::size_t> next(all.first.begin(), all.first.end() - 1);
-    for (std::uint32_t e = 0; e < edges_->size(); ++e) all.edges[next[body_at(e)]++] = {e};
+    all.first_edge = number(
+        edges_->size(),
+        [&](std::uint32_t e) { return body_of(edges_->uses({e})[0].triangle().value); },
+        [&](std::uint32_t e, std::size_t at, std::size_t) { all.edges[at] = {e}; });
     return all;
   }
 
   // The cells of a body, and which of them its walls call material. Pieces that lie in the open on
   // both sides are left to the vote: the body may be open there.
-  void by_cells(std::uint32_t body, std::span<const EdgeId> edges) {
-    std::vector<TriangleId> own;
+  void by_cells(std::uint32_t body, const SurfacePiece& own) {
     for (const std::uint32_t p : pieces_of_body_[body]) {
       if (pieces_[p].twisted) return;
-      own.insert(own.end(), pieces_[p].triangles.begin(), pieces_[p].triangles.end());
     }
-    std::sort(own.begin(), own.end());
-    const Cells cells = find_cells(points_, triangles_, *edges_, own, edges);
+    const Cells cells = find_cells(points_, triangles_, *edges_, own);
     // Exactly one cell is the outside of all others.
     std::optional<std::uint32_t> outside;
     // A cell that is less than this part of the largest is none but for rounding of its volume.
@@ -360,10 +380,10 @@ class Finder {
     // Walls between two cells inside may face either way, so that only walls towards the outside
     // are sure to speak of material; what has none of these is empty if nearly all around faces it.
     std::vector<double> shown(cells.cells.size(), 0.0);
-    for (std::size_t i = 0; i < own.size(); ++i) {
+    for (std::size_t i = 0; i < own.triangles.size(); ++i) {
       const std::uint32_t front = cells.of_side[2 * i + (turned ? 1 : 0)];
       const std::uint32_t back = cells.of_side[2 * i + (turned ? 0 : 1)];
-      if (front == *outside) shown[back] += area_[own[i].value];
+      if (front == *outside) shown[back] += area_[own.triangles[i].value];
     }
     std::vector<bool> is_material(cells.cells.size());
     constexpr double kShown = 0.05, kFacedBy = 0.8;
@@ -378,8 +398,7 @@ class Finder {
       Piece& piece = pieces_[p];
       const TriangleId t = piece.triangles.front();
       const bool as_read = !flipped_[region_of(t.value)];
-      const auto i =
-          static_cast<std::size_t>(std::lower_bound(own.begin(), own.end(), t) - own.begin());
+      const std::size_t i = own.place[t.value];
       const std::uint32_t front = cells.of_side[2 * i + (as_read ? 0 : 1)];
       const std::uint32_t back = cells.of_side[2 * i + (as_read ? 1 : 0)];
       if (front == back && front == *outside && !bodies_[body].closed) continue;
@@ -397,7 +416,7 @@ class Finder {
       }
     }
     if (!is_decided(body)) {
-      for (const TriangleId t : own) out_[region_of(t.value)].exact = false;
+      for (const TriangleId t : own.triangles) out_[region_of(t.value)].exact = false;
     }
     bodies_[body].margin = 1;
   }

@@ -6,6 +6,7 @@
 
 #include <array>
 #include <map>
+#include <numeric>
 
 #include <oneapi/tbb/global_control.h>
 #include <Eigen/Geometry>
@@ -112,7 +113,10 @@ TEST(Cells, OfCubesAreTheirEmptyAndFullRegions) {
     for (std::uint32_t t = 0; t < all.size(); ++t) all[t] = {t};
     std::vector<EdgeId> all_edges(edges.size());
     for (std::uint32_t e = 0; e < all_edges.size(); ++e) all_edges[e] = {e};
-    const Cells cells = find_cells(welded.points(), welded.triangles(), edges, all, all_edges);
+    std::vector<std::uint32_t> place(all.size());
+    std::iota(place.begin(), place.end(), 0u);
+    const Cells cells =
+        find_cells(welded.points(), welded.triangles(), edges, {all, all_edges, place});
     // With every wall there each full cube is a cell; what is empty may be several, too.
     double full = 0;
     double sum = 0;
