@@ -47,20 +47,23 @@ std::size_t count_faults(const Mesh& mesh) {
 
 // What edges tell of a sewn body, facets may contradict: slivers as narrow as faces were moved end
 // up on the wrong side of each other, unless their short sides are merged first.
-void divide_at_best(const Body& read, const PrepareOptions& options, double chord,
-                    PreparedBody& body, Mesh& mesh, Progress* progress) {
-  mesh = divide(body, chord, options.tessellation, progress);
+Mesh divide_at_best(const Body& read, const PrepareOptions& options, double chord,
+                    PreparedBody& body, Progress* progress) {
+  Mesh mesh = divide(body, chord, options.tessellation, progress);
   SewTolerance tolerance = body.tolerance;
-  if (!body.was_sewn() || tolerance.short_edge.value_or(tolerance.value) == tolerance.value) return;
+  if (!body.was_sewn() || tolerance.short_edge.value_or(tolerance.value) == tolerance.value) {
+    return mesh;
+  }
   const std::size_t faults = count_faults(mesh);
-  if (faults == 0) return;
+  if (faults == 0) return mesh;
   tolerance.short_edge = tolerance.value;
   PreparedBody other = prepare_body(read, tolerance, options, progress);
+  if (other.healed.size() == body.healed.size()) return mesh;  // none is longer: the same body
   other.uncertainty = body.uncertainty;
   Mesh of_other = divide(other, chord, options.tessellation, progress);
-  if (count_faults(of_other) >= faults) return;
+  if (count_faults(of_other) >= faults) return mesh;
   body = std::move(other);
-  mesh = std::move(of_other);
+  return of_other;
 }
 
 }  // namespace
@@ -87,8 +90,7 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
   std::vector<SurfaceSizes> sizes;  // by body
   for (std::size_t b = 0; b < bodies.size(); ++b) {
     PreparedBody& body = bodies[b];
-    Mesh mesh;
-    divide_at_best(model.bodies[b], options, source.chord, body, mesh, progress);
+    Mesh mesh = divide_at_best(model.bodies[b], options, source.chord, body, progress);
     if (body.was_sewn()) {
       // Which side is out is told by what the sewn shells enclose.
       const Orientation orientation = find_orientation(mesh, {.cavities = true}, progress);

@@ -424,11 +424,13 @@ std::optional<Healing> parse_healing(std::string_view slug) {
 
 HealResult heal(const Body& body, double tolerance, std::span<const Healing> wanted,
                 std::optional<double> short_edge) {
-  for (const double length : {tolerance, short_edge.value_or(0)}) {
-    if (!(length >= 0) || !std::isfinite(length)) {
-      throw ArgumentError("heal: tolerance must be a finite length of 0 or more; got " +
-                          short_text(length));
-    }
+  if (!(tolerance >= 0) || !std::isfinite(tolerance)) {
+    throw ArgumentError("heal: tolerance must be a finite length of 0 or more; got " +
+                        short_text(tolerance));
+  }
+  if (short_edge && !(*short_edge >= 0 && *short_edge <= tolerance)) {
+    throw ArgumentError("heal: a short edge must be 0 or more, and within the tolerance; got " +
+                        short_text(*short_edge));
   }
   return Healer(body, tolerance, short_edge.value_or(tolerance)).run(wanted);
 }

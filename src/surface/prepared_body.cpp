@@ -65,6 +65,11 @@ void find_lost(const Mesh& mesh, PreparedBody& body) {
   if (count_edges(edges).unbalanced == 0) body.lost.clear();
 }
 
+bool has_merged(const HealResult& healed) {
+  return std::any_of(healed.healed.begin(), healed.healed.end(),
+                     [](const Healed& h) { return h.healing == Healing::short_edge; });
+}
+
 }  // namespace
 
 SewTolerance sew_tolerance_for(const SurfaceModel& model, const PrepareOptions& options) {
@@ -101,20 +106,19 @@ PreparedBody prepare_body(const Body& body, const SewTolerance& tolerance,
   // Asked for no sewing, not even what coincides exactly is joined.
   if (tolerance.value > 0) {
     SewResult sewn = sew(healed.body, tolerance.value, {options.sew_steps});
+    const auto try_with = [&](double short_edge) {
+      HealResult other = heal(body, tolerance.value, options.heal, short_edge);
+      SewResult again = sew(other.body, tolerance.value, {options.sew_steps});
+      if (again.open_after >= sewn.open_after) return;
+      healed = std::move(other);
+      sewn = std::move(again);
+    };
     // Edges that are short against the gaps may keep them open; so may those that are missing, to
     // which their neighbours would have been joined.
-    for (const double short_edge : {tolerance.value, 0.0}) {
-      const bool heals_short = std::find(options.heal.begin(), options.heal.end(),
-                                         Healing::short_edge) != options.heal.end();
-      if (sewn.open_after == 0 || !heals_short) break;
-      HealResult other = heal(body, tolerance.value, options.heal, short_edge);
-      if (other.healed.size() == healed.healed.size()) continue;
-      SewResult again = sew(other.body, tolerance.value, {options.sew_steps});
-      if (again.open_after < sewn.open_after) {
-        healed = std::move(other);
-        sewn = std::move(again);
-      }
+    if (sewn.open_after > 0 && tolerance.short_edge.value_or(tolerance.value) < tolerance.value) {
+      try_with(tolerance.value);
     }
+    if (sewn.open_after > 0 && has_merged(healed)) try_with(0);
     take(healed);
     take(sewn);
     prepared.sewing = std::move(sewn);

@@ -375,6 +375,7 @@ TEST(Heal, NamesAndWrongValues) {
   EXPECT_EQ(parse_healing("weld"), std::nullopt);
   EXPECT_THROW(static_cast<void>(heal(Body{}, -1, all_healings())), ArgumentError);
   EXPECT_THROW(static_cast<void>(heal(Body{}, std::nan(""), all_healings())), ArgumentError);
+  EXPECT_THROW(static_cast<void>(heal(Body{}, 1e-3, all_healings(), 2e-3)), ArgumentError);
 }
 
 }  // namespace

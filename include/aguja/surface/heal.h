@@ -44,14 +44,15 @@ struct HealResult : BodyChange {
   std::vector<Healed> refused;  ///< `detail` says why
 };
 
-/// Heals what `wanted` names. `short_edge`: what a short edge is; `tolerance` if left out.
+/// Heals what `wanted` names. `short_edge`: up to which length an edge is short, at most `tolerance`,
+/// which it is if left out.
 ///
 /// Promises  No vertex moves: of two that become one the first stays, and they lay within
 ///           `tolerance`. Surfaces do not change. Every change is listed. Numbers of vertices, edges
 ///           and faces keep their meaning (see `Body`).
 /// Cost      O(n log n) for n edges; `natural_bounds` tries each face, which takes as long as making
 ///           triangles of it.
-/// Errors    ArgumentError (a tolerance that is not finite or below 0).
+/// Errors    ArgumentError (a tolerance that is not finite or below 0; a longer short edge).
 [[nodiscard]] HealResult heal(const Body& body, double tolerance, std::span<const Healing> wanted,
                               std::optional<double> short_edge = {});
 
