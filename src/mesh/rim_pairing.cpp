@@ -31,6 +31,7 @@ constexpr std::size_t kLookedAtAboutAVertex = 16;
 constexpr std::size_t kFewWithinReach = 64;
 // Where so many crowd that a search would take longer, what it found by then must do.
 constexpr std::size_t kMostPairingNodes = 1024;
+// A look at all within reach that takes longer gives way to searches for the nearest.
 constexpr std::size_t kFewPairingNodes = 256;
 
 // Squares beyond this are not distances.
@@ -150,9 +151,6 @@ class Pairer {
     for (const std::uint32_t v : common.ends) {
       if (v == e.from.value || v == e.to.value) return false;
     }
-    return may_fit_any(i, common);
-  }
-  [[nodiscard]] bool may_fit_any(std::uint32_t i, const CapsuleTree::Common& common) const {
     constexpr double kSlack = 1e-12;
     const Vector& d = sides_[i].along;
     double least = 0, largest = 0;  // cosine

@@ -5,6 +5,8 @@
 #include <cmath>
 #include <numbers>
 
+#include <Eigen/Geometry>
+
 #include "aguja/inspect/inspect.h"
 #include "demo/seeded.h"
 #include "tests/support/random_mesh.h"
@@ -69,6 +71,33 @@ TEST(Readiness, WallsWithTooFewElementsAcrossAreThin) {
   ASSERT_EQ(thin(2).size(), 1u);
   EXPECT_NEAR(thin(2)[0].measure, 3, 1e-12);
   EXPECT_EQ(thin(2)[0].limit, 4);
+}
+
+TEST(Readiness, WallsAreFoundWhicheverWayTheyFace) {
+  // Faces that are turned against each other by up to 19 degrees, seen from everywhere.
+  for (const double slope : {0.0, 10.0, 19.0}) {
+    Mesh plate = test::cube({0, 0, 0}, 1);
+    for (Point& p : plate.points) {
+      const double rise = p.z() * p.x() * std::tan(slope * std::numbers::pi / 180);
+      p = Point(10 * p.x(), 8 * p.y(), p.z() + 10 * rise);
+    }
+    const auto measure = [](const Mesh& mesh) {
+      for (const Finding& f : with_size(mesh, 3).findings) {
+        if (f.kind == thin_wall) return f.measure;
+      }
+      return 0.0;
+    };
+    const double known = measure(plate);
+    ASSERT_GT(known, 0.9);
+    test::Random random(7);
+    for (int turn = 0; turn < 200; ++turn) {
+      const Vector axis(random.unit() - 0.5, random.unit() - 0.5, random.unit() - 0.5);
+      const Eigen::AngleAxisd rotation(6 * random.unit(), axis.normalized());
+      Mesh turned = plate;
+      for (Point& p : turned.points) p = rotation * p;
+      EXPECT_NEAR(measure(turned), known, 1e-9) << slope << " degrees, turn " << turn;
+    }
+  }
 }
 
 TEST(Readiness, AWedgeIsNotFloodedWithThinWalls) {
