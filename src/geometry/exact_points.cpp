@@ -1,12 +1,14 @@
 #include "aguja/geometry/exact_points.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <limits>
 
 #include <gmpxx.h>
 
 #include "aguja/base/error.h"
+#include "aguja/base/parallel.h"
 
 namespace aguja {
 
@@ -127,17 +129,14 @@ N minor_of(const P& p, const P& q, int u, int v) {
   return N(N(p[u] * q[v]) - N(p[v] * q[u]));
 }
 
-// By how much to shift so that the last bit of the mantissa is that of one.
+// By how much to shift so that the last bit of the mantissa is that of one; x is not 0.
 int last_exponent(double x) {
-  int exponent = 0;
-  const double mantissa = std::frexp(x, &exponent);
-  auto bits = static_cast<std::int64_t>(std::ldexp(mantissa, 53));
-  exponent -= 53;
-  while ((bits & 1) == 0) {
-    bits >>= 1;
-    ++exponent;
-  }
-  return exponent;
+  constexpr int kMantissaBits = 52, kLeastExponent = -1074;
+  const auto bits = std::bit_cast<std::uint64_t>(x);
+  const auto exponent = static_cast<int>(bits >> kMantissaBits & 0x7FF);
+  std::uint64_t mantissa = bits & ((std::uint64_t{1} << kMantissaBits) - 1);
+  if (exponent > 0) mantissa |= std::uint64_t{1} << kMantissaBits;
+  return kLeastExponent + std::max(exponent - 1, 0) + std::countr_zero(mantissa);
 }
 
 WholeNumber shifted(double x, int least_exponent) {
@@ -149,17 +148,34 @@ WholeNumber shifted(double x, int least_exponent) {
   return n;
 }
 
-// x / w times two to the power of the exponent.
-mpq_class ratio(const WholeNumber& x, const WholeNumber& w, int exponent) {
+// x / w times two to the power of the exponent, cut off to a double; w > 0.
+double quotient(const WholeNumber& x, const WholeNumber& w, int exponent) {
+  constexpr int kBits = 64;  // more than a double has
+  const int shift = kBits + static_cast<int>(mpz_sizeinbase(w.get_mpz_t(), 2)) -
+                    static_cast<int>(mpz_sizeinbase(x.get_mpz_t(), 2));
+  WholeNumber above = x, below = w;
+  (shift > 0 ? above : below) <<= static_cast<mp_bitcnt_t>(std::abs(shift));
+  above /= below;
+  return std::ldexp(above.get_d(), exponent - shift);
+}
+// Is it exactly that?
+bool is_quotient(double value, const WholeNumber& x, const WholeNumber& w, int exponent) {
+  if (value == 0) return x == 0;
+  const int own = last_exponent(value), least = std::min(own, exponent);
+  WholeNumber shifted_x = x;
+  shifted_x <<= static_cast<mp_bitcnt_t>(exponent - least);
+  return shifted(value, least) * w == shifted_x;
+}
+std::string fraction(const WholeNumber& x, const WholeNumber& w, int exponent) {
   mpq_class out(x, w);
   out.canonicalize();
   const auto shift = static_cast<mp_bitcnt_t>(std::abs(exponent));
   if (exponent > 0) {
-    mpq_mul_2exp(out.get_mpq_t(), out.get_mpq_t(), shift);
+    out <<= shift;
   } else {
-    mpq_div_2exp(out.get_mpq_t(), out.get_mpq_t(), shift);
+    out >>= shift;
   }
-  return out;
+  return out.get_str();
 }
 
 bool is_corner(const PlaneOfPoints& plane, std::uint32_t v) {
@@ -184,9 +200,9 @@ int orient_along(const Point& a, const Point& b, const Point& c, int axis) {
   return orient2d(a[u], a[v], b[u], b[v], c[u], c[v]);
 }
 
-const Point kNoRadius = Point::Zero();
-
 }  // namespace
+
+const Point ExactPoints::kNoRadius = Point::Zero();
 
 ExactPoints::ExactPoints(std::span<const Point> given) : given_(given) {
   bool any = false;
@@ -201,20 +217,73 @@ ExactPoints::ExactPoints(std::span<const Point> given) : given_(given) {
 }
 
 ExactPoints::~ExactPoints() {
-  for (const Made& m : made_) delete m.whole.load();
+  for (std::size_t i = 0; i < made_count_; ++i) delete made_at(i).whole.load();
 }
 
-ExactPoints::Seen ExactPoints::seen(ExactPointId p) const {
-  if (is_given(p)) return {&given_[p.value], &kNoRadius, 7};
-  const Made& m = made(p);
-  return {&m.near, &m.radius, m.known};
+void ExactPoints::define(Made& point, const LineAndPlane& as) {
+  point.count = 5;
+  point.definition = {as.line[0], as.line[1], as.plane[0], as.plane[1], as.plane[2], 0, 0, 0, 0};
+}
+void ExactPoints::define(Made& point, const ThreePlanes& as) {
+  point.count = 9;
+  point.definition = {as.a[0], as.a[1], as.a[2], as.b[0], as.b[1],
+                      as.b[2], as.c[0], as.c[1], as.c[2]};
+}
+
+void ExactPoints::reserve(std::size_t count) {
+  while (made_.size() * kBlock < count) made_.push_back(std::make_unique<Made[]>(kBlock));
+}
+
+template <class Definition>
+std::optional<ExactPointId> ExactPoints::add_one(const Definition& as) {
+  reserve(made_count_ + 1);
+  Made& point = made_at(made_count_);
+  define(point, as);
+  if (!settle(point)) return std::nullopt;
+  ++made_count_;
+  return ExactPointId{static_cast<std::uint32_t>(size() - 1)};
+}
+
+template <class Definition>
+std::vector<std::optional<ExactPointId>> ExactPoints::add_all(std::span<const Definition> many) {
+  constexpr std::size_t kGrain = 256;
+  const std::size_t first = made_count_;
+  reserve(first + many.size());
+  made_count_ += many.size();
+  std::vector<std::optional<ExactPointId>> ids(many.size());
+  parallel_ranges(many.size(), kGrain, [&](Range r) {
+    for (std::size_t i = r.begin; i < r.end; ++i) {
+      Made& point = made_at(first + i);
+      define(point, many[i]);
+      if (!settle(point)) continue;
+      ids[i] = ExactPointId{static_cast<std::uint32_t>(given_.size() + first + i)};
+    }
+  });
+  return ids;
 }
 
 std::optional<ExactPointId> ExactPoints::add(const LineOfPoints& line, const PlaneOfPoints& plane) {
-  Made& point = made_.emplace_back();
-  point.count = 5;
+  return add_one(LineAndPlane{line, plane});
+}
+std::optional<ExactPointId> ExactPoints::add(const PlaneOfPoints& a, const PlaneOfPoints& b,
+                                             const PlaneOfPoints& c) {
+  return add_one(ThreePlanes{a, b, c});
+}
+std::vector<std::optional<ExactPointId>> ExactPoints::add(std::span<const LineAndPlane> many) {
+  return add_all(many);
+}
+std::vector<std::optional<ExactPointId>> ExactPoints::add(std::span<const ThreePlanes> many) {
+  return add_all(many);
+}
+
+bool ExactPoints::settle(Made& point) const {
   point.known = 0;
-  point.definition = {line[0], line[1], plane[0], plane[1], plane[2], 0, 0, 0, 0};
+  if (!(point.count == 5 ? settle_on_line(point) : settle_on_planes(point))) return false;
+  finish(point);
+  return true;
+}
+
+bool ExactPoints::settle_on_line(Made& point) const {
   const auto at = [&](std::size_t i) -> const Point& { return given_[point.definition[i]]; };
   std::array<Numbers3<Near>, 9> numbers;
   for (std::size_t i = 0; i < 5; ++i) {
@@ -224,43 +293,27 @@ std::optional<ExactPointId> ExactPoints::add(const LineOfPoints& line, const Pla
   const Near t = meet.above / meet.below;
   const Near place[3] = {meet.origin.x + meet.along.x * t, meet.origin.y + meet.along.y * t,
                          meet.origin.z + meet.along.z * t};
+  bool plane_is_parallel = false;  // to an axis: then they are known to meet
   for (int k = 0; k < 3; ++k) {
     point.near[k] = place[k].value;
     point.radius[k] = place[k].radius;
     const bool plane_is_flat = at(2)[k] == at(3)[k] && at(2)[k] == at(4)[k];
     if (plane_is_flat && (at(0)[k] == at(1)[k] || orient_along(at(2), at(3), at(4), k) == 0)) {
-      made_.pop_back();
-      return std::nullopt;
+      return false;
     }
+    plane_is_parallel |= plane_is_flat;
     if (plane_is_flat || at(0)[k] == at(1)[k]) {
       point.near[k] = plane_is_flat ? at(2)[k] : at(0)[k];
       point.radius[k] = 0;
       point.known = static_cast<std::uint8_t>(point.known | 1U << k);
     }
   }
-  // Where the plane is axis-parallel, they are known to meet by now.
-  const bool plane_is_parallel = [&] {
-    for (int k = 0; k < 3; ++k) {
-      if (at(2)[k] == at(3)[k] && at(2)[k] == at(4)[k]) return true;
-    }
-    return false;
-  }();
   const std::optional<int> below = sign_of(meet.below);
-  if (!plane_is_parallel && (!below || *below == 0)) {
-    if (below || whole_of(point).w == 0) {
-      made_.pop_back();
-      return std::nullopt;
-    }
-  }
-  return finish(point);
+  if (plane_is_parallel || (below && *below != 0)) return true;
+  return !below && whole_of(point).w != 0;
 }
 
-std::optional<ExactPointId> ExactPoints::add(const PlaneOfPoints& a, const PlaneOfPoints& b,
-                                             const PlaneOfPoints& c) {
-  Made& point = made_.emplace_back();
-  point.count = 9;
-  point.known = 0;
-  point.definition = {a[0], a[1], a[2], b[0], b[1], b[2], c[0], c[1], c[2]};
+bool ExactPoints::settle_on_planes(Made& point) const {
   const auto at = [&](std::size_t i) -> const Point& { return given_[point.definition[i]]; };
   std::array<Numbers3<Near>, 9> numbers;
   for (std::size_t i = 0; i < 9; ++i) {
@@ -271,32 +324,27 @@ std::optional<ExactPointId> ExactPoints::add(const PlaneOfPoints& a, const Plane
                          meet.origin.y + meet.above.y / meet.below,
                          meet.origin.z + meet.above.z / meet.below};
   int parallel = 0;
-  bool none = false;
   for (int k = 0; k < 3; ++k) {
     point.near[k] = place[k].value;
     point.radius[k] = place[k].radius;
     int flat = 0;
     for (std::size_t i = 0; i < 9; i += 3) {
       if (at(i)[k] != at(i + 1)[k] || at(i)[k] != at(i + 2)[k]) continue;
+      if (orient_along(at(i), at(i + 1), at(i + 2), k) == 0) return false;
       ++flat;
-      none |= orient_along(at(i), at(i + 1), at(i + 2), k) == 0;
       point.near[k] = at(i)[k];
       point.radius[k] = 0;
       point.known = static_cast<std::uint8_t>(point.known | 1U << k);
     }
-    none |= flat > 1;
-    parallel += static_cast<int>(flat > 0);
+    if (flat > 1) return false;
+    parallel += flat;
   }
   const std::optional<int> below = sign_of(meet.below);
-  if (!none && parallel < 3 && (!below || *below == 0)) none = below || whole_of(point).w == 0;
-  if (none) {
-    made_.pop_back();
-    return std::nullopt;
-  }
-  return finish(point);
+  if (parallel == 3 || (below && *below != 0)) return true;
+  return !below && whole_of(point).w != 0;
 }
 
-std::optional<ExactPointId> ExactPoints::finish(Made& point) {
+void ExactPoints::finish(Made& point) const {
   double largest = 0;
   for (std::size_t i = 0; i < point.count; ++i) {
     largest = std::max(largest, given_[point.definition[i]].cwiseAbs().maxCoeff());
@@ -312,7 +360,6 @@ std::optional<ExactPointId> ExactPoints::finish(Made& point) {
     look |= std::fabs(few - value) <= radius;
   }
   if (look) look_closer(point);
-  return ExactPointId{static_cast<std::uint32_t>(size() - 1)};
 }
 
 void ExactPoints::look_closer(Made& point) const {
@@ -320,15 +367,14 @@ void ExactPoints::look_closer(Made& point) const {
   point.whole.store(numbers);
   for (int k = 0; k < 3; ++k) {
     if ((point.known >> k & 1) != 0) continue;
-    const mpq_class exact = ratio((*numbers)[k], numbers->w, least_exponent_);
-    const double rounded = exact.get_d();
+    const double rounded = quotient((*numbers)[k], numbers->w, least_exponent_);
     if (!std::isfinite(rounded)) {
       point.near[k] = rounded;
       point.radius[k] = kNever;
       continue;
     }
     point.near[k] = rounded;
-    if (mpq_class(rounded) == exact) {
+    if (is_quotient(rounded, (*numbers)[k], numbers->w, least_exponent_)) {
       point.radius[k] = 0;
       point.known = static_cast<std::uint8_t>(point.known | 1U << k);
     } else {
@@ -385,9 +431,30 @@ Point ExactPoints::approximation(ExactPointId p) const {
   Point near = m.near;
   for (int k = 0; k < 3; ++k) {
     if (m.radius[k] <= std::fabs(m.near[k]) * kRoundoff) continue;
-    near[k] = ratio(whole(p)[k], whole(p).w, least_exponent_).get_d();
+    near[k] = quotient(whole(p)[k], whole(p).w, least_exponent_);
   }
   return near;
+}
+
+Box ExactPoints::bounds(ExactPointId p) const {
+  Box box;
+  const Seen s = seen(p);
+  for (int k = 0; k < 3; ++k) {
+    const double by = (*s.radius)[k] + std::fabs((*s.near)[k]) * (4 * kRoundoff) + kLeastRadius;
+    const bool known = (s.known >> k & 1) != 0;
+    box.low[k] = known ? (*s.near)[k] : (*s.near)[k] - by;
+    box.high[k] = known ? (*s.near)[k] : (*s.near)[k] + by;
+  }
+  return box;
+}
+
+std::array<std::string, 3> ExactPoints::fractions(ExactPointId p) const {
+  std::array<std::string, 3> out;
+  for (int k = 0; k < 3; ++k) {
+    const Whole own = is_given(p) ? whole_of(given_[p.value]) : whole(p);
+    out[static_cast<std::size_t>(k)] = fraction(own[k], own.w, least_exponent_);
+  }
+  return out;
 }
 
 bool ExactPoints::is_on(ExactPointId p, const LineOfPoints& line) const {

@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <vector>
 
-#include <gmpxx.h>
-
 namespace aguja::test {
 namespace {
 
@@ -26,10 +24,10 @@ struct T {
   V normal() const { return cross(p[1] - p[0], p[2] - p[0]); }
 };
 
-T exact(const LabelledTriangle& t) {
+T exact(const RationalTriangle& t) {
   T result;
-  for (int i = 0; i < 3; ++i) {
-    result.p[i] = {Q(t.corner[i].x()), Q(t.corner[i].y()), Q(t.corner[i].z())};
+  for (std::size_t i = 0; i < 3; ++i) {
+    result.p[i] = {t.corner[i][0], t.corner[i][1], t.corner[i][2]};
   }
   return result;
 }
@@ -77,7 +75,20 @@ bool strictly_inside(const V& p, const T& t) {
 
 }  // namespace
 
-Contact contact_by_rationals(const LabelledTriangle& la, const LabelledTriangle& lb) {
+RationalTriangle rational(const LabelledTriangle& t) {
+  RationalTriangle out;
+  for (std::size_t i = 0; i < 3; ++i) {
+    out.corner[i] = {Q(t.corner[i].x()), Q(t.corner[i].y()), Q(t.corner[i].z())};
+  }
+  out.label = t.label;
+  return out;
+}
+
+Contact contact_by_rationals(const LabelledTriangle& a, const LabelledTriangle& b) {
+  return contact_by_rationals(rational(a), rational(b));
+}
+
+Contact contact_by_rationals(const RationalTriangle& la, const RationalTriangle& lb) {
   const T a = exact(la);
   const T b = exact(lb);
   std::vector<V> shared;

@@ -6,12 +6,13 @@
 #include <array>
 #include <atomic>
 #include <cstdint>
-#include <deque>
 #include <memory>
 #include <optional>
 #include <span>
+#include <string>
 #include <vector>
 
+#include "aguja/geometry/box.h"
 #include "aguja/geometry/predicates.h"
 
 namespace aguja {
@@ -26,6 +27,14 @@ struct ExactPointId {
 using LineOfPoints = std::array<std::uint32_t, 2>;
 /// The plane through three given points, by number.
 using PlaneOfPoints = std::array<std::uint32_t, 3>;
+
+struct LineAndPlane {
+  LineOfPoints line;
+  PlaneOfPoints plane;
+};
+struct ThreePlanes {
+  PlaneOfPoints a, b, c;
+};
 
 /// Given points, and points made of them: where a line meets a plane, or where three planes meet.
 /// Their coordinates are rational functions of the given ones and never rounded; what is asked below
@@ -51,7 +60,7 @@ class ExactPoints {
   ExactPoints(const ExactPoints&) = delete;
   ExactPoints& operator=(const ExactPoints&) = delete;
 
-  [[nodiscard]] std::size_t size() const { return given_.size() + made_.size(); }
+  [[nodiscard]] std::size_t size() const { return given_.size() + made_count_; }
   [[nodiscard]] std::size_t given_count() const { return given_.size(); }
   [[nodiscard]] bool is_given(ExactPointId p) const { return p.value < given_.size(); }
 
@@ -62,9 +71,16 @@ class ExactPoints {
   /// Empty unless the three planes meet in exactly one point.
   [[nodiscard]] std::optional<ExactPointId> add(const PlaneOfPoints& a, const PlaneOfPoints& b,
                                                 const PlaneOfPoints& c);
+  /// Many at once, in the order given; parallel. Those that are empty take up numbers all the same.
+  [[nodiscard]] std::vector<std::optional<ExactPointId>> add(std::span<const LineAndPlane> many);
+  [[nodiscard]] std::vector<std::optional<ExactPointId>> add(std::span<const ThreePlanes> many);
 
   /// The coordinates, each within an ulp.
   [[nodiscard]] Point approximation(ExactPointId p) const;
+  /// A box, most often as small as rounding allows, that holds the point. Costs next to nothing.
+  [[nodiscard]] Box bounds(ExactPointId p) const;
+  /// The coordinates themselves, as fractions of whole numbers: "-3/7".
+  [[nodiscard]] std::array<std::string, 3> fractions(ExactPointId p) const;
 
   /// Sign of a's coordinate along an axis minus b's.
   [[nodiscard]] StagedSign compare_staged(ExactPointId a, ExactPointId b, int axis) const;
@@ -117,9 +133,25 @@ class ExactPoints {
     std::uint8_t known;
   };
 
-  [[nodiscard]] const Made& made(ExactPointId p) const { return made_[p.value - given_.size()]; }
-  [[nodiscard]] Seen seen(ExactPointId p) const;
-  [[nodiscard]] std::optional<ExactPointId> finish(Made& point);
+  [[nodiscard]] Made& made_at(std::size_t i) const { return made_[i / kBlock][i % kBlock]; }
+  [[nodiscard]] const Made& made(ExactPointId p) const { return made_at(p.value - given_.size()); }
+  void reserve(std::size_t count);
+  [[nodiscard]] Seen seen(ExactPointId p) const {
+    if (is_given(p)) return {&given_[p.value], &kNoRadius, 7};
+    const Made& m = made(p);
+    return {&m.near, &m.radius, m.known};
+  }
+  static void define(Made& point, const LineAndPlane& as);
+  static void define(Made& point, const ThreePlanes& as);
+  template <class Definition>
+  [[nodiscard]] std::optional<ExactPointId> add_one(const Definition& as);
+  template <class Definition>
+  [[nodiscard]] std::vector<std::optional<ExactPointId>> add_all(std::span<const Definition> many);
+  // False if there is no such point.
+  [[nodiscard]] bool settle(Made& point) const;
+  [[nodiscard]] bool settle_on_line(Made& point) const;
+  [[nodiscard]] bool settle_on_planes(Made& point) const;
+  void finish(Made& point) const;
   [[nodiscard]] const Whole& whole(ExactPointId p) const;
   [[nodiscard]] Whole whole_of(const Point& p) const;
   [[nodiscard]] Whole whole_of(const Made& point) const;
@@ -129,8 +161,11 @@ class ExactPoints {
   [[nodiscard]] bool on_one_line_by_definition(ExactPointId a, ExactPointId b,
                                                ExactPointId c) const;
 
+  static const Point kNoRadius;
   std::span<const Point> given_;
-  std::deque<Made> made_;
+  static constexpr std::size_t kBlock = 4096;
+  std::vector<std::unique_ptr<Made[]>> made_;  // in blocks, so that they stay where they are
+  std::size_t made_count_ = 0;
   int least_exponent_ = 0;  // all given coordinates are whole multiples of two to the power of it
 };
 
