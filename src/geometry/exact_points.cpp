@@ -182,6 +182,7 @@ bool is_corner(const PlaneOfPoints& plane, std::uint32_t v) {
   return plane[0] == v || plane[1] == v || plane[2] == v;
 }
 bool same_points(PlaneOfPoints a, PlaneOfPoints b) {
+  if ((a[0] ^ a[1] ^ a[2]) != (b[0] ^ b[1] ^ b[2])) return false;
   std::sort(a.begin(), a.end());
   std::sort(b.begin(), b.end());
   return a == b;

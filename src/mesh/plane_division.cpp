@@ -1,6 +1,7 @@
 #include "mesh/plane_division.h"
 
 #include <algorithm>
+#include <numeric>
 
 #include "aguja/base/error.h"
 #include "aguja/geometry/planar_triangulation.h"
@@ -111,23 +112,32 @@ class Division {
 
   // What lies beyond each side of each piece.
   void find_sides() {
+    first_side_.assign(ids_.size() + 1, 0);
+    for (const auto& piece : pieces_) {
+      for (const std::uint32_t v : piece) ++first_side_[v + 1];
+    }
+    std::partial_sum(first_side_.begin(), first_side_.end(), first_side_.begin());
+    sides_.resize(3 * pieces_.size());
+    std::vector<std::uint32_t> next(first_side_.begin(), first_side_.end() - 1);
     for (std::uint32_t i = 0; i < pieces_.size(); ++i) {
-      for (std::uint32_t k = 0; k < 3; ++k) {
-        sides_.push_back({key(pieces_[i][k], pieces_[i][(k + 1) % 3]), i, k});
+      for (std::size_t k = 0; k < 3; ++k) {
+        sides_[next[pieces_[i][k]]++] = {pieces_[i][(k + 1) % 3], i};
       }
     }
-    std::sort(sides_.begin(), sides_.end());
     beyond_.resize(pieces_.size());
-    for (const Side& s : sides_) {
-      beyond_[s.piece][s.index] = left_of(static_cast<std::uint32_t>(s.way),
-                                          static_cast<std::uint32_t>(s.way >> 32));
+    for (std::uint32_t i = 0; i < pieces_.size(); ++i) {
+      for (std::size_t k = 0; k < 3; ++k) {
+        beyond_[i][k] = left_of(pieces_[i][(k + 1) % 3], pieces_[i][k]);
+      }
     }
     seen_by_.assign(pieces_.size(), kNoIndex);
   }
   // The piece on the left of the way, if any.
   [[nodiscard]] std::uint32_t left_of(std::uint32_t from, std::uint32_t to) const {
-    const auto at = std::lower_bound(sides_.begin(), sides_.end(), Side{key(from, to), 0, 0});
-    return at == sides_.end() || at->way != key(from, to) ? kNoIndex : at->piece;
+    for (std::uint32_t i = first_side_[from]; i < first_side_[from + 1]; ++i) {
+      if (sides_[i].to == to) return sides_[i].piece;
+    }
+    return kNoIndex;
   }
 
   // All pieces within a member: from its sides inward.
@@ -168,12 +178,11 @@ class Division {
   std::span<const MemberOfPlane> members_;
   std::vector<ExactPointId> ids_;  // rising
   std::vector<std::array<std::uint32_t, 3>> pieces_;
-  // A side of a piece, by the points from which and to which it runs.
+  // Sides of pieces, by the point from which they run.
   struct Side {
-    std::uint64_t way;
-    std::uint32_t piece, index;
-    auto operator<=>(const Side&) const = default;
+    std::uint32_t to, piece;
   };
+  std::vector<std::uint32_t> first_side_;
   std::vector<Side> sides_;
   std::vector<std::array<std::uint32_t, 3>> beyond_;
   std::vector<std::uint32_t> seen_by_;

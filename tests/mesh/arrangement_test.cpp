@@ -94,7 +94,7 @@ void expect_promises(const Welded& mesh, const Arrangement& a) {
 
 TEST(Arrangement, KeepsItsPromisesWhereTrianglesMeetInEveryWay) {
   std::size_t cut = 0;
-  for (std::uint64_t seed = 0; seed < 400; ++seed) {
+  for (std::uint64_t seed = 0; seed < 120; ++seed) {
     SCOPED_TRACE(seed);
     const Mesh mesh = test::crossing_triangles(seed);
     const Welded welded(mesh);
@@ -103,7 +103,7 @@ TEST(Arrangement, KeepsItsPromisesWhereTrianglesMeetInEveryWay) {
     expect_promises(welded, a);
     if (HasFatalFailure() || HasNonfatalFailure()) return;
   }
-  EXPECT_GT(cut, 200u);
+  EXPECT_GT(cut, 60u);
 }
 
 TEST(Arrangement, CutsBodiesThatShareSidesEdgesAndCorners) {
