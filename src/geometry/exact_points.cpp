@@ -734,4 +734,10 @@ std::vector<std::vector<std::uint32_t>> order_around(const ExactPoints& points, 
   return groups;
 }
 
+int turn_around(const ExactPoints& points, ExactPointId from, ExactPointId to,
+                const HalfPlane& first, const HalfPlane& second) {
+  const HalfPlane both[2] = {first, second};
+  return AroundLine(points, from, to, both).ahead(0, 1);
+}
+
 }  // namespace aguja

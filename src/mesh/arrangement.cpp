@@ -25,8 +25,8 @@ constexpr std::size_t kGrainOfPairs = 256;
 std::array<Point, 3> points_beside(std::span<const Point> points) {
   Box box;
   for (const Point& p : points) box.extend(p);
-  const double size = std::max((box.high - box.low).maxCoeff(), box.high.cwiseAbs().maxCoeff() *
-                                                                    0x1p-40);
+  const double size =
+      std::max((box.high - box.low).maxCoeff(), box.high.cwiseAbs().maxCoeff() * 0x1p-40);
   // Of few bits, so that what is made of them has few.
   const double unit = std::exp2(std::ceil(std::log2(std::max(size, 0x1p-900))));
   Point middle;
@@ -204,13 +204,12 @@ class Arranger {
 
   // Triangles in incisions are numbers among those that are cut.
   void collect_incisions() {
-    incisions_ =
-        parallel_collect<Incision>(pairs_.size(), kGrainOfPairs, [&](Range r, auto& out) {
-          for (std::size_t i = r.begin; i < r.end; ++i) {
-            append_incisions(edged(cut_number(pairs_[i].first)),
-                             edged(cut_number(pairs_[i].second)), out);
-          }
-        });
+    incisions_ = parallel_collect<Incision>(pairs_.size(), kGrainOfPairs, [&](Range r, auto& out) {
+      for (std::size_t i = r.begin; i < r.end; ++i) {
+        append_incisions(edged(cut_number(pairs_[i].first)), edged(cut_number(pairs_[i].second)),
+                         out);
+      }
+    });
   }
 
   void make_points_on_edges() {
@@ -222,9 +221,10 @@ class Arranger {
       }
     }
     parallel_sort(all.begin(), all.end());
-    all.erase(std::unique(all.begin(), all.end(),
-                          [](const MeetingPoint& a, const MeetingPoint& b) { return a.is_same(b); }),
-              all.end());
+    all.erase(
+        std::unique(all.begin(), all.end(),
+                    [](const MeetingPoint& a, const MeetingPoint& b) { return a.is_same(b); }),
+        all.end());
     std::vector<LineAndPlane> definitions(all.size());
     parallel_ranges(all.size(), kGrainOfPairs, [&](Range r) {
       for (std::size_t i = r.begin; i < r.end; ++i) definitions[i] = definition_of(all[i]);
@@ -299,10 +299,10 @@ class Arranger {
   }
   [[nodiscard]] ExactPointId resolved(const MeetingPoint& p) const {
     if (p.kind == MeetingPoint::Kind::vertex) return {p.a};
-    const auto at = std::lower_bound(resolved_.begin(), resolved_.end(), p,
-                                     [](const MeetingPoint& a, const MeetingPoint& b) {
-                                       return std::tie(a.kind, a.a, a.b) < std::tie(b.kind, b.a, b.b);
-                                     });
+    const auto at = std::lower_bound(
+        resolved_.begin(), resolved_.end(), p, [](const MeetingPoint& a, const MeetingPoint& b) {
+          return std::tie(a.kind, a.a, a.b) < std::tie(b.kind, b.a, b.b);
+        });
     return number_[resolved_first_ + static_cast<std::uint32_t>(at - resolved_.begin())];
   }
 

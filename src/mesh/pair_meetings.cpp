@@ -77,7 +77,8 @@ using Sides = std::array<int, 3>;
 Sides sides_of(const EdgedTriangle& of, const EdgedTriangle& t) {
   Sides sides{};
   for (std::size_t i = 0; i < 3; ++i) {
-    const bool common = std::find(of.vertex.begin(), of.vertex.end(), t.vertex[i]) != of.vertex.end();
+    const bool common =
+        std::find(of.vertex.begin(), of.vertex.end(), t.vertex[i]) != of.vertex.end();
     sides[i] = common ? 0 : orient3d(*of.corner[0], *of.corner[1], *of.corner[2], *t.corner[i]);
   }
   return sides;

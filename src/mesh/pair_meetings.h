@@ -40,9 +40,9 @@ struct MeetingPoint {
 // What the meeting of two triangles asks of one of them or of an edge.
 struct Incision {
   enum class Kind : std::uint8_t {
-    on_edge,   // the point divides edge `of`
-    inside,    // the point lies inside of triangle `of`
-    segment,   // triangle `of` is to be cut from `p` to `q`, along triangle `by`
+    on_edge,  // the point divides edge `of`
+    inside,   // the point lies inside of triangle `of`
+    segment,  // triangle `of` is to be cut from `p` to `q`, along triangle `by`
   };
   Kind kind;
   std::uint32_t of;

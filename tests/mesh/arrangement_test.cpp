@@ -14,9 +14,9 @@
 namespace aguja {
 namespace {
 
-using test::RationalPoint;
 using test::joined;
 using test::rational;
+using test::RationalPoint;
 using test::RationalTriangle;
 using Q = mpq_class;
 
@@ -75,8 +75,7 @@ void expect_promises(const Welded& mesh, const Arrangement& a) {
         is_parent = true;
         opposite = p.opposite();
       }
-      const bool lies_in =
-          has_area && contact_by_rationals(whole, pieces[i]) == Contact::overlap;
+      const bool lies_in = has_area && contact_by_rationals(whole, pieces[i]) == Contact::overlap;
       ASSERT_EQ(is_parent, lies_in) << "triangle " << t << ", piece " << i;
       if (!is_parent) continue;
       const RationalPoint n = normal_of(pieces[i]);
@@ -190,8 +189,8 @@ TEST(Arrangement, DividesOnePlaneOnce) {
 }
 
 TEST(Arrangement, IsTheSameForAnyNumberOfThreads) {
-  const Mesh mesh = joined(joined(test::sphere(24), test::sphere(20, 1.0, Point(0.3, 0.2, 0.1))),
-                           layers());
+  const Mesh mesh =
+      joined(joined(test::sphere(24), test::sphere(20, 1.0, Point(0.3, 0.2, 0.1))), layers());
   const Welded welded(mesh);
   const auto made = [&](std::size_t threads) {
     const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,

@@ -184,4 +184,9 @@ struct HalfPlane {
     const ExactPoints& points, ExactPointId from, ExactPointId to,
     std::span<const HalfPlane> half_planes);
 
+/// Is the second half-plane ahead of the first, counter-clockwise by less than half a turn (+1), or
+/// behind it by less (-1), or does it lie in its plane (0)?
+[[nodiscard]] int turn_around(const ExactPoints& points, ExactPointId from, ExactPointId to,
+                              const HalfPlane& first, const HalfPlane& second);
+
 }  // namespace aguja
