@@ -20,15 +20,19 @@ namespace {
 constexpr double kLargestArranged = 1e150;
 constexpr std::size_t kGrainOfPairs = 256;
 
+// What a part is at least against its distance from the origin, and against nothing.
+constexpr double kLeastSizeByPlace = 0x1p-40;
+constexpr double kLeastSize = 0x1p-900;
+
 // Points outside of the model along the axes: with two points of a plane that is seen best along an
 // axis, the one on it makes a plane across.
 std::array<Point, 3> points_beside(std::span<const Point> points) {
   Box box;
   for (const Point& p : points) box.extend(p);
   const double size =
-      std::max((box.high - box.low).maxCoeff(), box.high.cwiseAbs().maxCoeff() * 0x1p-40);
+      std::max((box.high - box.low).maxCoeff(), box.high.cwiseAbs().maxCoeff() * kLeastSizeByPlace);
   // Of few bits, so that what is made of them has few.
-  const double unit = std::exp2(std::ceil(std::log2(std::max(size, 0x1p-900))));
+  const double unit = std::exp2(std::ceil(std::log2(std::max(size, kLeastSize))));
   Point middle;
   for (int k = 0; k < 3; ++k) middle[k] = std::round(box.center()[k] / unit) * unit;
   std::array<Point, 3> beside = {middle, middle, middle};
@@ -421,6 +425,7 @@ class Arranger {
       members.push_back({cut_.id[m], {side_of(m, 0), side_of(m, 1), side_of(m, 2)}});
     }
     group.division = divide_plane(points(), group.view, members, group.cuts, group.points_in);
+    if (group.division.is_crossed) throw InternalError("cuts of a plane cross in no point");
     group.cuts = {};
     group.points_in = {};
     group.crossings = {};

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <numeric>
 
-#include "aguja/base/error.h"
 #include "aguja/geometry/planar_triangulation.h"
 
 namespace aguja {
@@ -69,12 +68,14 @@ class Division {
     std::sort(constraints.begin(), constraints.end());
     constraints.erase(std::unique(constraints.begin(), constraints.end()), constraints.end());
     const PlanarTriangulation all = triangulate(points, ids_, view, constraints);
-    if (!all.refused.empty()) throw InternalError("cuts of a plane cross in no point");
+    is_crossed_ = !all.refused.empty();
     pieces_ = all.triangles;
   }
 
   [[nodiscard]] PlaneDivision result() {
     PlaneDivision out;
+    out.is_crossed = is_crossed_;
+    if (is_crossed_) return out;
     for (const MemberOfPlane& m : members_) {
       out.runs_counter_clockwise.push_back(
           view_.sign * points_.orient2d(m.side[0][0], m.side[1][0], m.side[2][0], view_.axis) > 0);
@@ -151,6 +152,13 @@ class Division {
       }
     }
     std::sort(walls.begin(), walls.end());
+    // There and back is no wall.
+    std::vector<std::uint64_t> once;
+    for (const std::uint64_t w : walls) {
+      const std::uint64_t back = w << 32 | w >> 32;
+      if (!std::binary_search(walls.begin(), walls.end(), back)) once.push_back(w);
+    }
+    walls = std::move(once);
     std::vector<std::uint32_t> pending;
     const auto reach = [&](std::uint32_t piece) {
       if (piece == kNoIndex || seen_by_[piece] == m) return;
@@ -177,6 +185,7 @@ class Division {
   const ExactPoints::View& view_;
   std::span<const MemberOfPlane> members_;
   std::vector<ExactPointId> ids_;  // rising
+  bool is_crossed_ = false;
   std::vector<std::array<std::uint32_t, 3>> pieces_;
   // Sides of pieces, by the point from which they run.
   struct Side {

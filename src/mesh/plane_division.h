@@ -32,6 +32,7 @@ struct MemberOfPlane {
 };
 
 struct PlaneDivision {
+  bool is_crossed = false;  // cuts or sides cross in no point: nothing of the rest is to be used
   // Counter-clockwise as the view has it.
   std::vector<std::array<ExactPointId, 3>> pieces;
   // By piece the members (by number) that it lies in, rising; empty: the only one.
@@ -41,8 +42,8 @@ struct PlaneDivision {
 };
 
 // Divides the members by their sides, the cuts, and single points. All crossings of cuts are among
-// `points_in`; no point is there twice under two numbers.
-// Errors   InternalError (cuts that cross in no point).
+// `points_in`; no point is there twice under two numbers. Where a side of a member runs along another
+// one of it, there and back, the member has nothing between.
 [[nodiscard]] PlaneDivision divide_plane(const ExactPoints& points, const ExactPoints::View& view,
                                          std::span<const MemberOfPlane> members,
                                          std::span<const PlaneCut> cuts,
