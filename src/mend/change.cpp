@@ -110,6 +110,12 @@ Change composed(const Change& first, Change second) {
   std::sort(dropped.begin(), dropped.end());
   dropped.erase(std::unique(dropped.begin(), dropped.end()), dropped.end());
   second.dropped = std::move(dropped);
+  const auto shift = static_cast<std::uint32_t>(second.cut_off.points.size());
+  for (const Point& p : first.cut_off.points) second.cut_off.points.push_back(p);
+  for (Triangle t : first.cut_off.triangles) {
+    for (VertexId& v : t.corner) v.value += shift;
+    second.cut_off.triangles.push_back(t);
+  }
   std::vector<std::string> names = first.new_patches;
   names.insert(names.end(), second.new_patches.begin(), second.new_patches.end());
   second.new_patches = std::move(names);

@@ -64,6 +64,10 @@ LedgerLine line_of(const Mesh& before, const Budget& budget, const Change& chang
     sum += corners[0];
     ++places;
   }
+  for (const Triangle& t : change.cut_off.triangles) {
+    line.area_removed += area_of(TriangleCorners{
+        change.cut_off.point(t[0]), change.cut_off.point(t[1]), change.cut_off.point(t[2])});
+  }
   for (auto* list : {&left, &there}) {
     std::sort(list->begin(), list->end(), lexicographically_less);
     list->erase(std::unique(list->begin(), list->end()), list->end());

@@ -58,7 +58,11 @@ const std::vector<MendRule>& mend_rules() {
       {remedies::collapse, {acute_corner}, false, false, "nothing moves farther than the budget"},
       {remedies::absorb, {sliver_patch, tiny_patch}, false, false, "into the neighbours"},
       {remedies::absorb, {split_patch}, false, false, "one plane, needlessly divided"},
-      {remedies::resolve, {crossing, overlap}, false, false, "resolve is not there yet"},
+      {remedies::resolve,
+       {crossing, overlap, touch},
+       false,
+       false,
+       "one boundary of all that is filled: what is inside goes"},
   };
   return kRules;
 }
@@ -105,7 +109,7 @@ class Proposer {
           continue;
         }
         // Only rims can be stitched where surfaces touch; the rest is for resolve.
-        if (rule.remedy == remedies::stitch && f.kind == touch && !has_naked(f)) continue;
+        if (f.kind == touch && (rule.remedy == remedies::stitch) != has_naked(f)) continue;
         // A gap that is a crack along most of its length: something else holds it apart elsewhere.
         if (rule.remedy == remedies::stitch && f.kind == gap &&
             !(f.widths && f.widths->median <= tolerance_)) {

@@ -7,13 +7,13 @@ namespace aguja {
 
 std::span<const Remedy> all_remedies() {
   static const std::array kAll = {
-      Remedy(remedies::weld),    Remedy(remedies::stitch),   Remedy(remedies::close_gaps),
-      Remedy(remedies::fill),    Remedy(remedies::collapse), Remedy(remedies::orient),
-      Remedy(remedies::drop),    Remedy(remedies::absorb),   Remedy(remedies::refit),
-      Remedy(remedies::move),    Remedy(remedies::join),     Remedy(remedies::turn),
-      Remedy(remedies::delete_), Remedy(remedies::add),      Remedy(remedies::bridge),
-      Remedy(remedies::copy),    Remedy(remedies::resolve),  Remedy(remedies::cut),
-      Remedy(remedies::offset),  Remedy(remedies::refine),   Remedy(remedies::wrap)};
+      Remedy(remedies::weld),   Remedy(remedies::stitch),   Remedy(remedies::close_gaps),
+      Remedy(remedies::fill),   Remedy(remedies::collapse), Remedy(remedies::orient),
+      Remedy(remedies::drop),   Remedy(remedies::resolve),  Remedy(remedies::absorb),
+      Remedy(remedies::refit),  Remedy(remedies::move),     Remedy(remedies::join),
+      Remedy(remedies::turn),   Remedy(remedies::delete_),  Remedy(remedies::add),
+      Remedy(remedies::bridge), Remedy(remedies::copy),     Remedy(remedies::cut),
+      Remedy(remedies::offset), Remedy(remedies::refine),   Remedy(remedies::wrap)};
   return kAll;
 }
 

@@ -125,7 +125,7 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
     };
     Change change = run();
     LargeLosses losses(*known, *state.traces[target.part], options.most_given_up);
-    if (!step.is_decided && !remedy.by_hand()) {
+    if (!step.is_decided && !remedy.by_hand() && !remedy.keeps_material) {
       change = losses.without_large_ones(std::move(change), target, budget, run);
     }
     std::string harm = harm_of(*known, change);

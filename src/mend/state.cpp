@@ -83,6 +83,14 @@ Mesh removed_of(const PartsBefore& before, std::span<const PartOutcome> outcomes
   if (before.count() == 1 && outcomes.size() == 1 && outcomes[0].change.only_adds) {
     return before.trace(0).removed;
   }
+  const auto append = [](Mesh& all, const Mesh& more) {
+    const auto shift = static_cast<std::uint32_t>(all.points.size());
+    all.points.insert(all.points.end(), more.points.begin(), more.points.end());
+    for (Triangle t : more.triangles) {
+      for (VertexId& v : t.corner) v.value += shift;
+      all.triangles.push_back(t);
+    }
+  };
   std::vector<bool> goes(before.triangle_count(), outcomes.empty());
   // Triangles with two equal corners have no area to give up, but go all the same.
   for (std::size_t i = 0; i < before.count(); ++i) {
@@ -103,15 +111,8 @@ Mesh removed_of(const PartsBefore& before, std::span<const PartOutcome> outcomes
     for (const TriangleId t : o.change.dropped) goes[t.value] = true;
   }
   Mesh removed;
-  for (std::size_t i = 0; i < before.count(); ++i) {
-    const Mesh& earlier = before.trace(i).removed;
-    const auto shift = static_cast<std::uint32_t>(removed.points.size());
-    removed.points.insert(removed.points.end(), earlier.points.begin(), earlier.points.end());
-    for (Triangle t : earlier.triangles) {
-      for (VertexId& v : t.corner) v.value += shift;
-      removed.triangles.push_back(t);
-    }
-  }
+  for (std::size_t i = 0; i < before.count(); ++i) append(removed, before.trace(i).removed);
+  for (const PartOutcome& o : outcomes) append(removed, o.change.cut_off);
   for (std::size_t i = 0; i < before.count(); ++i) {
     const Mesh& mesh = before.mesh(i);
     for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {

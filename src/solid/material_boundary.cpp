@@ -108,6 +108,42 @@ bool any_open(const WindingCells& cells) {
   return std::find(cells.is_open.begin(), cells.is_open.end(), true) != cells.is_open.end();
 }
 
+// Pieces that are not left, beside triangles of which nothing is.
+void list_what_goes(const DividedSpace& space, const std::vector<Faces>& faces,
+                    const MeshMaps* before, MaterialBoundary& out) {
+  const Arrangement& a = space.arrangement();
+  const auto given = [&](TriangleId t) { return before == nullptr ? t : before->parent[t.value]; };
+  std::size_t count = space.mesh().triangles.size();
+  if (before != nullptr) {
+    for (const TriangleId t : before->parent) count = std::max<std::size_t>(count, t.value + 1ULL);
+  }
+  std::vector<bool> is_left(count, false), goes(count, false);
+  for (std::size_t i = 0; i < faces.size(); ++i) {
+    for (const PieceParent p : a.parents(i)) {
+      (faces[i] == Faces::none ? goes : is_left)[given(p.triangle()).value] = true;
+    }
+  }
+  for (std::uint32_t t = 0; t < count; ++t) {
+    if (goes[t] && !is_left[t]) out.given_up.push_back({t});
+  }
+  for (std::size_t i = 0; i < faces.size(); ++i) {
+    // Of several that lie on each other one is left at most.
+    const auto parents = a.parents(i);
+    auto layers = std::count_if(parents.begin(), parents.end(), [&](const PieceParent& p) {
+      return is_left[given(p.triangle()).value];
+    });
+    if (faces[i] != Faces::none) --layers;
+    for (; layers > 0; --layers) {
+      Triangle t{};
+      for (std::size_t k = 0; k < 3; ++k) {
+        t[k] = {static_cast<std::uint32_t>(out.cut_off.points.size())};
+        out.cut_off.points.push_back(a.points().approximation(a.pieces()[i][k]));
+      }
+      out.cut_off.triangles.push_back(t);
+    }
+  }
+}
+
 std::vector<Faces> faces_by(const WindingCells& cells, const MaterialRule& rule) {
   std::vector<bool> is_material(cells.count());
   for (std::uint32_t c = 0; c < cells.count(); ++c) is_material[c] = rule(cells.of(c));
@@ -160,11 +196,13 @@ class Rounding {
 
   void start(const DividedSpace& space, const SnappedMesh* snapped, double moved) {
     tell();
-    Kept kept = Extraction(space.mesh(), space.welded(), space.arrangement(),
-                           faces_by(space.cells(), rule_), options_.to_float)
-                    .take();
+    const std::vector<Faces> faces = faces_by(space.cells(), rule_);
+    Kept kept =
+        Extraction(space.mesh(), space.welded(), space.arrangement(), faces, options_.to_float)
+            .take();
     const int rounds = out_.rounding.rounds + 1;
     out_ = {};
+    list_what_goes(space, faces, snapped == nullptr ? nullptr : &snapped->maps, out_);
     out_.rounding.rounds = rounds;
     out_.rounding.moved = moved;
     accept(std::move(kept), snapped == nullptr ? nullptr : &snapped->maps);

@@ -156,8 +156,8 @@ class CellFinder {
     std::vector<std::int32_t> step(out_.labels);
     std::vector<std::uint32_t> pending;
     for (std::uint32_t set = 0; set < set_count(); ++set) {
-      pending.assign(1, outer_[set]);
-      reached[outer_[set]] = true;
+      pending.assign(1, out_.outer[set]);
+      reached[out_.outer[set]] = true;
       while (!pending.empty()) {
         const std::uint32_t cell = pending.back();
         pending.pop_back();
@@ -204,10 +204,10 @@ class CellFinder {
         if (p.value == outermost_[set]) at[set].push_back(i);
       }
     }
-    outer_.resize(set_count());
+    out_.outer.resize(set_count());
     parallel_ranges(set_count(), 64, [&](Range r) {
       for (std::size_t set = r.begin; set < r.end; ++set) {
-        outer_[set] = outer_cell({outermost_[set]}, at[set]);
+        out_.outer[set] = outer_cell({outermost_[set]}, at[set]);
       }
     });
   }
@@ -437,7 +437,6 @@ class CellFinder {
   std::vector<std::uint32_t> set_of_piece_;
   std::vector<std::uint32_t> first_of_set_, by_set_;
   std::vector<std::uint32_t> outermost_;  // by set, a vertex of the mesh
-  std::vector<std::uint32_t> outer_;      // by set, the cell beyond it
 };
 
 }  // namespace

@@ -306,12 +306,17 @@ TEST(Mend, NothingIsNoRemedy) {
 }
 
 TEST(Mend, RemediesThatAreNotThereYetAreRefusedAndSaidSo) {
-  const Mesh both = test::joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
-  const MendResult result = mend(model_of(both), everything(1e-6));
-  EXPECT_EQ(test::facets(result.model.parts[0].mesh()), test::facets(both));
-  ASSERT_FALSE(result.still_open.empty());
-  EXPECT_NE(result.still_open[0].why.find("resolve"), std::string::npos)
-      << result.still_open[0].why;
+  MendOptions options;
+  options.tolerance = 1e-6;
+  options.plan = Plan{};
+  options.plan->steps.resize(1);
+  options.plan->steps[0].number = 1;
+  options.plan->steps[0].remedy = remedies::offset;
+  const MendResult result = mend(model_of(test::cube()), options);
+  EXPECT_EQ(test::facets(result.model.parts[0].mesh()), test::facets(test::cube()));
+  ASSERT_EQ(result.ledger.size(), 1u);
+  ASSERT_EQ(result.ledger[0].refused.size(), 1u);
+  EXPECT_NE(result.ledger[0].refused[0].detail.find("offset is not there yet"), std::string::npos);
 }
 
 TEST(Mend, ByHandStepsAreCarriedOutAndFlagged) {

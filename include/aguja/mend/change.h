@@ -31,6 +31,8 @@ struct Change : MeshMaps {
   std::vector<double> spent;
   /// Triangles of the mesh before whose surface is given up, rising.
   std::vector<TriangleId> dropped;
+  /// Beside these: parts of triangles that are cut, whose surface is given up.
+  Mesh cut_off;
   /// Names of the patches that were added; they are numbered on from those of the mesh before.
   std::vector<std::string> new_patches;
   std::size_t done = 0;  ///< how many things were mended: joins, openings, triangles, ...

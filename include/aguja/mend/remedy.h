@@ -119,6 +119,9 @@ struct RemedyInfo {
   CountsAsMovement movement = CountsAsMovement::surface;
   /// Not run without a selection (or, if it names vertices by places, without these).
   bool needs_selection = false;
+  /// What it gives up bounds no material, whatever its area: `StepOptions::most_given_up` does not
+  /// hold it back.
+  bool keeps_material = false;
   /// Null: not there yet; plans that name it are read, and the steps refused.
   Change (*run)(const RemedyInput&) = nullptr;
 
@@ -139,11 +142,12 @@ class Remedy {
 
 /// Those that are built in; one file each in src/mend/remedies/.
 namespace remedies {
-extern const RemedyInfo weld, stitch, close_gaps, fill, collapse, orient, drop, absorb, refit;
+extern const RemedyInfo weld, stitch, close_gaps, fill, collapse, orient, drop, resolve, absorb,
+    refit;
 /// By hand.
 extern const RemedyInfo move, join, turn, delete_, add, bridge, copy;
 /// Not there yet.
-extern const RemedyInfo resolve, cut, offset, refine, wrap;
+extern const RemedyInfo cut, offset, refine, wrap;
 }  // namespace remedies
 
 [[nodiscard]] std::span<const Remedy> all_remedies();

@@ -74,6 +74,10 @@ struct MaterialBoundary {
   /// that both have. Points are distinct. Bodies may still meet in an edge or a vertex.
   Mesh mesh;
   MeshMaps maps;  ///< from the mesh of the space
+  /// Triangles of that mesh of which nothing is left, rising.
+  std::vector<TriangleId> given_up;
+  /// What else is not left: pieces of triangles of which others are.
+  Mesh cut_off;
   RoundingReport rounding;
 };
 

@@ -28,6 +28,8 @@ struct WindingCells {
   /// By set of pieces: its triangles bound nothing, since some edge is not used as often one way as
   /// the other. Its cells have the winding numbers of what is around it.
   std::vector<bool> is_open;
+  /// By set: the cell around it.
+  std::vector<std::uint32_t> outer;
   /// The edges of the pieces, whose points are vertices.
   Array<Triangle> pieces;
   EdgeTable edges{{}, 0};

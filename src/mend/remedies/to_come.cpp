@@ -4,8 +4,6 @@
 
 namespace aguja::remedies {
 
-constinit const RemedyInfo resolve = {
-    .slug = "resolve", .what = "crossings and overlaps become one clean boundary", .settings = {}};
 constinit const RemedyInfo cut = {.slug = "cut", .what = "the model is divided", .settings = {}};
 constinit const RemedyInfo offset = {
     .slug = "offset", .what = "a sheet gets a thickness", .settings = {}};

@@ -1,0 +1,205 @@
+#include "aguja/mend/resolve.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include <Eigen/Geometry>
+
+#include "aguja/mend/orient.h"
+#include "aguja/solid/material_boundary.h"
+#include "base/short_text.h"
+
+namespace aguja {
+namespace {
+
+Point middle_of(const DividedSpace& space, std::size_t piece) {
+  Point sum = Point::Zero();
+  for (const ExactPointId p : space.arrangement().pieces()[piece]) {
+    sum += space.arrangement().points().bounds(p).center() / 3.0;
+  }
+  return sum;
+}
+
+// What the winding numbers ask of who knows what is meant.
+class Questions {
+ public:
+  explicit Questions(const DividedSpace& space) : space_(space), cells_(space.cells()) {
+    area_.assign(cells_.count(), 0);
+    piece_of_.assign(cells_.count(), 0);
+    for (std::size_t i = 0; i < cells_.pieces.size(); ++i) {
+      const auto& piece = space.arrangement().pieces()[i];
+      const auto at = [&](std::size_t k) {
+        return space.arrangement().points().bounds(piece[k]).center();
+      };
+      const double area = 0.5 * (at(1) - at(0)).cross(at(2) - at(0)).norm();
+      for (const std::uint32_t c : {cells_.front(i), cells_.back(i)}) {
+        area_[c] += area;
+        piece_of_[c] = i;
+      }
+    }
+  }
+
+  // Closed shells within material that have more of it inside: by set of pieces.
+  [[nodiscard]] std::vector<std::size_t> nested() const {
+    std::vector<bool> within(cells_.outer.size()), more(cells_.outer.size());
+    for (std::size_t set = 0; set < within.size(); ++set) {
+      within[set] = winding(cells_.outer[set]) > 0;
+    }
+    for (std::uint32_t c = 0; c < cells_.count(); ++c) {
+      const std::uint32_t set = cells_.set_of[c];
+      if (winding(c) > winding(cells_.outer[set])) more[set] = true;
+    }
+    std::vector<std::size_t> sets;
+    for (std::size_t set = 0; set < within.size(); ++set) {
+      if (within[set] && more[set]) sets.push_back(set);
+    }
+    return sets;
+  }
+  // Space that is wound around backwards, more of it than skins within the budget of each other
+  // have between them.
+  [[nodiscard]] std::vector<std::uint32_t> negative(double budget) const {
+    std::vector<std::uint32_t> cells;
+    for (std::uint32_t c = 0; c < cells_.count(); ++c) {
+      if (winding(c) < 0 && cells_.volume[c] > budget * area_[c] &&
+          cells_.volume[c] > kNoVolume * std::pow(area_[c], 1.5)) {
+        cells.push_back(c);
+      }
+    }
+    std::sort(cells.begin(), cells.end(), [&](std::uint32_t a, std::uint32_t b) {
+      return cells_.volume[a] != cells_.volume[b] ? cells_.volume[a] > cells_.volume[b] : a < b;
+    });
+    return cells;
+  }
+  [[nodiscard]] double volume(std::uint32_t cell) const { return cells_.volume[cell]; }
+  [[nodiscard]] Point place(std::uint32_t cell) const { return middle_of(space_, piece_of_[cell]); }
+  [[nodiscard]] Point place_of_set(std::size_t set) const { return place(cells_.outer[set]); }
+  // Triangles of some sets.
+  [[nodiscard]] std::vector<TriangleId> triangles_of(std::span<const std::size_t> sets) const {
+    std::vector<TriangleId> triangles;
+    for (std::size_t i = 0; i < cells_.pieces.size(); ++i) {
+      const std::uint32_t set = cells_.set_of[cells_.front(i)];
+      if (!std::binary_search(sets.begin(), sets.end(), std::size_t{set})) continue;
+      for (const PieceParent p : space_.arrangement().parents(i)) {
+        triangles.push_back(p.triangle());
+      }
+    }
+    std::sort(triangles.begin(), triangles.end());
+    triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
+    return triangles;
+  }
+  [[nodiscard]] std::optional<Point> open_at() const {
+    for (std::size_t i = 0; i < cells_.pieces.size(); ++i) {
+      if (cells_.is_open[cells_.set_of[cells_.front(i)]]) return middle_of(space_, i);
+    }
+    return std::nullopt;
+  }
+
+ private:
+  // Less than this, against a ball of that area, is rounding of the sum.
+  static constexpr double kNoVolume = 1e-12;
+  [[nodiscard]] std::int32_t winding(std::uint32_t cell) const { return cells_.of(cell)[0]; }
+
+  const DividedSpace& space_;
+  const WindingCells& cells_;
+  std::vector<double> area_;
+  std::vector<std::size_t> piece_of_;
+};
+
+Change refused(const Mesh& mesh, const Budget& budget, std::vector<Refusal> refusals) {
+  Change change = unchanged(mesh, budget);
+  change.refused = std::move(refusals);
+  return change;
+}
+
+std::vector<Refusal> refusals_of_negative(const Questions& questions,
+                                          std::span<const std::uint32_t> cells) {
+  constexpr std::size_t kMostListed = 20;
+  std::vector<Refusal> refusals;
+  for (const std::uint32_t c : cells.first(std::min(cells.size(), kMostListed))) {
+    refusals.push_back({RefusalReason::undecided, questions.place(c),
+                        "the surface winds backwards around " + short_text(questions.volume(c)) +
+                            " of volume there: turn what faces the wrong way, or say "
+                            "accept_negative = true to leave it empty"});
+  }
+  return refusals;
+}
+
+Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& budget,
+                Progress* progress, bool may_orient) {
+  const DividedSpace space(mesh, {}, 1, progress);
+  const Questions questions(space);
+  if (const auto place = questions.open_at()) {
+    return refused(mesh, budget,
+                   {{RefusalReason::naked_edges, *place,
+                     "there are openings, and what is inside cannot be told: close them first"}});
+  }
+  const std::vector<std::uint32_t> negative = questions.negative(budget.distance);
+  if (!negative.empty() && may_orient) {
+    const Change turned =
+        orient(mesh, {.crack_tolerance = options.crack_tolerance}, budget, progress);
+    if (turned.done > 0) {
+      return composed(
+          turned, resolved(turned.mesh, options, {budget.distance, turned.spent}, progress, false));
+    }
+  }
+  if (!negative.empty() && !options.accept_negative) {
+    return refused(mesh, budget, refusals_of_negative(questions, negative));
+  }
+  const std::vector<std::size_t> nested = questions.nested();
+  if (!nested.empty() && options.nested == Nested::ask) {
+    return refused(mesh, budget,
+                   {{RefusalReason::undecided, questions.place_of_set(nested[0]),
+                     "a closed shell lies in the material and faces as what is around it: say "
+                     "nested = cavity, or nested = merged"}});
+  }
+  if (!nested.empty() && options.nested == Nested::cavity) {
+    const Change turned = turn(mesh, questions.triangles_of(nested), budget);
+    ResolveOptions merged = options;
+    merged.nested = Nested::merged;
+    return composed(
+        turned, resolved(turned.mesh, merged, {budget.distance, turned.spent}, progress, false));
+  }
+  MaterialBoundary b =
+      boundary_of(space, is_in_union,
+                  {.to_float = options.round_to_float, .most_moved = budget.distance}, progress);
+  const Point place = space.pairs().empty() ? Point(Point::Zero())
+                                            : shape_of(space.welded(), space.pairs()[0]).place;
+  if (b.rounding.crossing > 0) {
+    return refused(mesh, budget,
+                   {{RefusalReason::crossing, place,
+                     "where surfaces lie on each other but for a hair, " +
+                         std::to_string(b.rounding.crossing) +
+                         " pairs still cross after rounding; a larger budget may do"}});
+  }
+  Change change;
+  static_cast<MeshMaps&>(change) = std::move(b.maps);
+  change.mesh = std::move(b.mesh);
+  change.dropped = std::move(b.given_up);
+  change.cut_off = std::move(b.cut_off);
+  double most = 0;
+  for (std::uint32_t t = 0; t < change.parent.size(); ++t) {
+    double spent = 0;
+    for (const TriangleId p : parents_of(change, {t})) spent = std::max(spent, budget.spent_at(p));
+    change.spent.push_back(spent + b.rounding.moved);
+    most = std::max(most, change.spent.back());
+  }
+  if (b.rounding.moved > 0 && most > budget.distance) {
+    return refused(mesh, budget, {beyond_budget(place, most)});
+  }
+  change.done = space.pairs().size() + change.dropped.size();
+  if (change.done > 0) {
+    change.methods.push_back(std::to_string(b.rounding.points) + " points where " +
+                             std::to_string(space.pairs().size()) + " pairs meet");
+  }
+  return change;
+}
+
+}  // namespace
+
+Change resolve(const Mesh& mesh, const ResolveOptions& options, const Budget& budget,
+               Progress* progress) {
+  return resolved(mesh, options, budget, progress, true);
+}
+
+}  // namespace aguja

@@ -1,0 +1,174 @@
+#include "aguja/mend/resolve.h"
+
+#include <gtest/gtest.h>
+
+#include "aguja/mend/given_up.h"
+#include "aguja/mend/mend.h"
+#include "mend/ledger.h"
+#include "tests/support/crossing_soups.h"
+#include "tests/support/random_mesh.h"
+#include "tests/support/shapes.h"
+#include "tests/support/stop_after.h"
+
+namespace aguja {
+namespace {
+
+using test::box_between;
+using test::joined;
+using test::model_of;
+using test::Random;
+using test::volume_of;
+
+double area_of_all(const Mesh& mesh) {
+  std::vector<TriangleId> all;
+  for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) all.push_back({t});
+  return area_of_triangles(mesh, all);
+}
+
+MendOptions accepting(FindingKind kind) {
+  MendOptions options;
+  options.tolerance = 1e-6;
+  options.accepted.kinds = {kind};
+  return options;
+}
+
+TEST(Resolve, MakesASolidOfBoxesThatCross) {
+  const Mesh both = joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
+  const MendResult unasked = mend(model_of(both), accepting(FindingKind::opening));
+  EXPECT_EQ(test::facets(unasked.model.parts[0].mesh()), test::facets(both));
+  const MendResult result = mend(model_of(both), accepting(FindingKind::crossing));
+  EXPECT_TRUE(result.still_open.empty());
+  const Mesh& mesh = result.model.parts[0].mesh();
+  EXPECT_TRUE(test::is_solid(mesh));
+  EXPECT_NEAR(volume_of(mesh), 2 - 0.125, 1e-12);
+  ASSERT_EQ(result.ledger.size(), 1u);
+  EXPECT_LE(result.ledger[0].largest_movement, 1e-15);
+  EXPECT_NEAR(result.ledger[0].area_removed, 1.5, 1e-12);
+}
+
+// Whatever bodies: what is listed as given up is what is missing, and a second time changes nothing.
+TEST(Resolve, ListsWhatItTakes) {
+  for (std::uint64_t seed = 0; seed < 60; ++seed) {
+    SCOPED_TRACE(seed);
+    Random random(seed);
+    Mesh mesh;
+    for (int b = 0; b < 4; ++b) {
+      const auto at = [&] { return static_cast<double>(random.index(4)) + 0.3 * random.unit(); };
+      const Point low(at(), at(), at());
+      mesh = joined(mesh, box_between(low, low + Vector(1 + at(), 1 + at(), 1 + at()), seed));
+    }
+    const Mesh distinct = with_distinct_points(mesh);
+    const Budget budget{1e-6};
+    const Change change = resolve(distinct, {.nested = Nested::merged}, budget);
+    ASSERT_TRUE(change.refused.empty()) << change.refused[0].detail;
+    const LedgerLine line = line_of(distinct, budget, change);
+    EXPECT_NEAR(area_of_all(distinct) - line.area_removed, area_of_all(change.mesh), 1e-9);
+    EXPECT_LE(line.largest_movement, 1e-13);
+    EXPECT_TRUE(find_crossings(Welded(change.mesh)).empty());
+    const Change again = resolve(change.mesh, {.nested = Nested::merged}, budget);
+    EXPECT_EQ(again.done, 0u);
+    EXPECT_EQ(again.mesh.triangles, change.mesh.triangles);
+    EXPECT_EQ(again.mesh.points, change.mesh.points);
+  }
+}
+
+TEST(Resolve, AsksWhatAShellInTheMaterialIs) {
+  const Mesh mesh = with_distinct_points(
+      joined(box_between({0, 0, 0}, {4, 4, 4}), box_between({1, 1, 1}, {2, 2, 2})));
+  const Change asked = resolve(mesh);
+  ASSERT_EQ(asked.refused.size(), 1u);
+  EXPECT_EQ(asked.refused[0].reason, RefusalReason::undecided);
+  EXPECT_NE(asked.refused[0].detail.find("cavity"), std::string::npos);
+  EXPECT_EQ(asked.mesh.triangles, mesh.triangles);
+  const Change merged = resolve(mesh, {.nested = Nested::merged});
+  EXPECT_NEAR(volume_of(merged.mesh), 64, 1e-12);
+  EXPECT_EQ(merged.dropped.size(), 12u);
+  const Change cavity = resolve(mesh, {.nested = Nested::cavity});
+  EXPECT_NEAR(volume_of(cavity.mesh), 63, 1e-12);
+  EXPECT_EQ(cavity.mesh.triangles.size(), 24u);
+  // One that faces inward is a cavity already.
+  const Mesh hollow =
+      joined(box_between({0, 0, 0}, {4, 4, 4}), test::turned(box_between({1, 1, 1}, {2, 2, 2})));
+  EXPECT_NEAR(volume_of(resolve(with_distinct_points(hollow)).mesh), 63, 1e-12);
+}
+
+TEST(Resolve, TurnsShellsThatAreInsideOutFirst) {
+  const Mesh mesh = joined(joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5))),
+                           test::turned(test::cube(Point(5, 0, 0), 2)));
+  const Change change = resolve(with_distinct_points(mesh), {}, {1e-6});
+  ASSERT_TRUE(change.refused.empty()) << change.refused[0].detail;
+  EXPECT_NEAR(volume_of(change.mesh), 2 - 0.125 + 8, 1e-12);
+}
+
+// A figure of eight, extruded: one of its lobes is wound around backwards, and no turning helps.
+Mesh eight() {
+  return test::mesh_of(
+      {{0, 0, 0}, {4, 4, 0}, {4, 0, 0}, {0, 2, 0}, {0, 0, 1}, {4, 4, 1}, {4, 0, 1}, {0, 2, 1}},
+      {{0, 1, 2},
+       {0, 2, 3},
+       {4, 6, 5},
+       {4, 7, 6},
+       {0, 5, 1},
+       {0, 4, 5},
+       {1, 6, 2},
+       {1, 5, 6},
+       {2, 7, 3},
+       {2, 6, 7},
+       {3, 4, 0},
+       {3, 7, 4}});
+}
+
+TEST(Resolve, ListsSpaceThatIsWoundAroundBackwards) {
+  const Mesh mesh = eight();
+  const Change asked = resolve(mesh);
+  ASSERT_FALSE(asked.refused.empty());
+  EXPECT_NE(asked.refused[0].detail.find("backwards"), std::string::npos);
+  EXPECT_EQ(asked.mesh.triangles, mesh.triangles);
+  const Change taken = resolve(mesh, {.accept_negative = true}, {1e-6});
+  ASSERT_TRUE(taken.refused.empty()) << taken.refused[0].detail;
+  EXPECT_TRUE(test::is_solid(taken.mesh));
+  EXPECT_GT(volume_of(taken.mesh), 0.5);
+}
+
+TEST(Resolve, WantsClosedSurfaces) {
+  Mesh mesh = joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
+  mesh.triangles.resize(mesh.triangles.size() - 1);
+  const Change change = resolve(with_distinct_points(mesh));
+  ASSERT_EQ(change.refused.size(), 1u);
+  EXPECT_EQ(change.refused[0].reason, RefusalReason::naked_edges);
+}
+
+TEST(Resolve, IsRefusedWhereItWouldMoveTooFar) {
+  Mesh mesh = joined(test::cube(), test::cube(Point(0.3, 0.3, 0.3)));
+  for (Point& p : mesh.points) p = rounded_to_float(p + Vector(100.1, 0, 0));
+  const Change change = resolve(with_distinct_points(mesh), {.round_to_float = true}, {1e-9});
+  ASSERT_EQ(change.refused.size(), 1u);
+  EXPECT_EQ(change.refused[0].reason, RefusalReason::beyond_budget);
+  EXPECT_EQ(change.mesh.triangles, with_distinct_points(mesh).triangles);
+}
+
+TEST(Resolve, LeavesTheModelAsItWasWhenStopped) {
+  const Mesh mesh = joined(test::sphere(10), test::sphere(8, 1.0, Point(0.4, 0.2, 0.1)));
+  int calls = 0;
+  for (bool done = false; !done; calls += 1 + calls / 3) {
+    test::StopAfter stop(calls);
+    MendSession session(model_of(mesh), {.tolerance = 1e-6}, &stop);
+    Step step;
+    step.number = 1;
+    step.remedy = remedies::resolve;
+    try {
+      done = session.run(step).changed;
+    } catch (const Cancelled&) {
+      EXPECT_EQ(session.model().parts[0].mesh().triangles, mesh.triangles);
+      EXPECT_EQ(session.size(), 1u);
+    }
+    if (done) {
+      EXPECT_EQ(session.undo(), 1u);
+      EXPECT_EQ(session.model().parts[0].mesh().triangles, mesh.triangles);
+    }
+  }
+  EXPECT_GT(calls, 8);
+}
+
+}  // namespace
+}  // namespace aguja
