@@ -88,6 +88,14 @@ class Questions {
     triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
     return triangles;
   }
+  // Nothing is cut, and all of it is a boundary of material.
+  [[nodiscard]] bool are_answered() const {
+    if (!space_.arrangement().is_as_given()) return false;
+    for (std::size_t i = 0; i < cells_.pieces.size(); ++i) {
+      if (winding(cells_.front(i)) > 0 || winding(cells_.back(i)) <= 0) return false;
+    }
+    return true;
+  }
   [[nodiscard]] std::optional<Point> open_at() const {
     for (std::size_t i = 0; i < cells_.pieces.size(); ++i) {
       if (cells_.is_open[cells_.set_of[cells_.front(i)]]) return middle_of(space_, i);
@@ -160,6 +168,7 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
     return composed(
         turned, resolved(turned.mesh, merged, {budget.distance, turned.spent}, progress, false));
   }
+  if (questions.are_answered()) return unchanged(mesh, budget);
   MaterialBoundary b =
       boundary_of(space, is_in_union,
                   {.to_float = options.round_to_float, .most_moved = budget.distance}, progress);

@@ -451,6 +451,9 @@ class Arranger {
 
   void write_pieces() {
     out_.is_as_given_ = pairs_.empty() && copies_.empty();
+    out_.pieces_.reserve(mesh_.triangles().size());
+    out_.parents_.reserve(mesh_.triangles().size());
+    out_.first_parent_.reserve(mesh_.triangles().size() + 1);
     out_.first_parent_.push_back(0);
     std::vector<PieceParent> parents;
     std::size_t next_cut = 0;

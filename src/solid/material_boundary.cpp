@@ -173,7 +173,9 @@ class Rounding {
 
   [[nodiscard]] MaterialBoundary run() {
     start(space_, nullptr, 0);
-    bool is_settled = settle(0);
+    // What has given points alone is as exact as the arrangement.
+    bool is_settled = out_.rounding.points == 0 || settle(0);
+    if (out_.rounding.points == 0) out_.mesh.points_are_distinct = true;
     for (int attempt = 1; !is_settled && attempt <= kMostAttempts; ++attempt) {
       const double reach = reach_of(attempt);
       if (reach > options_.most_moved) break;

@@ -21,9 +21,11 @@ class CellFinder {
       : mesh_(mesh), a_(arrangement), label_of_(label_of) {
     out_.labels = labels;
     out_.pieces.resize(a_.pieces().size());
-    for (std::size_t i = 0; i < out_.pieces.size(); ++i) {
-      for (std::size_t k = 0; k < 3; ++k) out_.pieces[i][k] = {a_.pieces()[i][k].value};
-    }
+    parallel_ranges(out_.pieces.size(), kGrain, [&](Range r) {
+      for (std::size_t i = r.begin; i < r.end; ++i) {
+        for (std::size_t k = 0; k < 3; ++k) out_.pieces[i][k] = {a_.pieces()[i][k].value};
+      }
+    });
     out_.edges = EdgeTable(out_.pieces, a_.points().size());
   }
 
@@ -85,7 +87,11 @@ class CellFinder {
     });
     side_root_.resize(2 * piece_count());
     set_of_piece_.resize(piece_count());
-    for (std::uint32_t s = 0; s < side_root_.size(); ++s) side_root_[s] = sides.find(s);
+    parallel_ranges(side_root_.size(), kGrain, [&](Range r) {
+      for (std::size_t s = r.begin; s < r.end; ++s) {
+        side_root_[s] = sides.find(static_cast<std::uint32_t>(s));
+      }
+    });
     std::uint32_t count = 0;
     for (std::uint32_t i = 0; i < piece_count(); ++i) {
       const std::uint32_t root = sets.find(i);

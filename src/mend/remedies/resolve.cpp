@@ -32,7 +32,7 @@ Change run_resolve(const RemedyInput& in) {
 
 constinit const RemedyInfo resolve = {
     .slug = "resolve",
-    .what = "crossings, overlaps and walls inside become one clean boundary",
+    .what = "crossings, overlaps and walls inside become one clean boundary of the part",
     .settings = kResolveSettings,
     .keeps_material = true,
     .run = run_resolve};
