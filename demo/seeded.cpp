@@ -487,6 +487,21 @@ DemoModel crossing_bar() {
     demo.defects.push_back(
         {FindingKind::crossing, "boxes-crossing", Point(x, 5, 4), 8, std::nullopt});
   }
+  demo.volume = 1040;
+  return demo;
+}
+
+// Ribs as they are drawn: sunk into the plate so that they hold on.
+DemoModel sunken_ribs() {
+  Mesh mesh = make_box({0, 0, 0}, {40, 30, 4});
+  for (const double x : {9.0, 29.0}) append(mesh, make_box({x, 5, 3}, {x + 2, 25, 12}));
+  DemoModel demo = model_of("plate-ribs", "two ribs reach into a plate",
+                            {Part("plate-ribs", std::move(mesh))});
+  for (const double x : {10.0, 30.0}) {
+    demo.defects.push_back(
+        {FindingKind::crossing, "plate-ribs", Point(x, 15, 4), 44, std::nullopt});
+  }
+  demo.volume = 5440;
   return demo;
 }
 
@@ -549,6 +564,7 @@ std::vector<DemoModel> demo_models() {
   models.push_back(touching_boxes());
   models.push_back(parts_together());
   models.push_back(crossing_bar());
+  models.push_back(sunken_ribs());
   models.push_back(touching_tip());
   models.push_back(folded_lid());
   for (DemoModel& model : seeded_shapes()) models.push_back(std::move(model));
