@@ -64,6 +64,7 @@ const std::map<std::string_view, Shown>& shown() {
       {"move", {"X,Y,Z"}},
       {"only", {"LIST"}},
       {"part", {"NAME"}},
+      {"parts", {"LIST"}},
       {"plan", {"FILE"}},
       {"profile", {"FILE"}},
       {"radius", {"PLACE"}},

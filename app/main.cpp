@@ -28,6 +28,7 @@ int main(int argc, char** argv) {
   add_mend(app, commands);
   add_certify(app, commands);
   add_measure(app, commands);
+  add_boolean(app, commands);
   add_compare(app, commands);
   add_convert(app, commands);
   add_show(app, commands);

@@ -153,6 +153,7 @@ void add_certify(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
 void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_boolean(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_compare(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_show(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_demo(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);

@@ -495,8 +495,8 @@ DemoModel crossing_bar() {
 DemoModel sunken_ribs() {
   Mesh mesh = make_box({0, 0, 0}, {40, 30, 4});
   for (const double x : {9.0, 29.0}) append(mesh, make_box({x, 5, 3}, {x + 2, 25, 12}));
-  DemoModel demo = model_of("plate-ribs", "two ribs reach into a plate",
-                            {Part("plate-ribs", std::move(mesh))});
+  DemoModel demo =
+      model_of("plate-ribs", "two ribs reach into a plate", {Part("plate-ribs", std::move(mesh))});
   for (const double x : {10.0, 30.0}) {
     demo.defects.push_back(
         {FindingKind::crossing, "plate-ribs", Point(x, 15, 4), 44, std::nullopt});

@@ -9,6 +9,7 @@
 #include "aguja/geometry/predicates.h"
 #include "aguja/mend/resolve.h"
 #include "aguja/mesh/arrangement.h"
+#include "aguja/mesh/edge_table.h"
 
 namespace {
 

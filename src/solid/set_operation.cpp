@@ -29,8 +29,7 @@ JoinedOperands join(std::span<const SetOperand> operands) {
         Triangle own = mesh.triangles[t];
         for (VertexId& v : own.corner) v.value += first;
         all.mesh.triangles.push_back(own);
-        all.mesh.patch_of.push_back(
-            {patch + (mesh.patch_of.empty() ? 0 : mesh.patch_of[t].value)});
+        all.mesh.patch_of.push_back({patch + (mesh.patch_of.empty() ? 0 : mesh.patch_of[t].value)});
         all.label_of.push_back(label);
       }
       if (mesh.patch_of.empty()) {
@@ -80,7 +79,8 @@ MaterialRule rule_of(SetOperation operation) {
       return is_in_union;
     case SetOperation::difference:
       return [](std::span<const std::int32_t> w) {
-        return w[0] > 0 && std::none_of(w.begin() + 1, w.end(), [](auto other) { return other > 0; });
+        return w[0] > 0 &&
+               std::none_of(w.begin() + 1, w.end(), [](auto other) { return other > 0; });
       };
     case SetOperation::intersection:
       return [](std::span<const std::int32_t> w) {
@@ -142,8 +142,7 @@ std::vector<PieceFacts> pieces_of(const Certificate& certificate) {
     const CertifiedShell& own = certificate.shells[s];
     if (own.shell.depth % 2 != 0) continue;
     piece_of[s] = pieces.size();
-    pieces.push_back({own.part, own.shell.mass.volume, 1, own.shell.genus,
-                      own.shell.box.center()});
+    pieces.push_back({own.part, own.shell.mass.volume, 1, own.shell.genus, own.shell.box.center()});
   }
   for (const CertifiedShell& own : certificate.shells) {
     if (own.shell.depth % 2 == 0 || !own.inside_of) continue;

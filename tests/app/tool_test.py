@@ -120,6 +120,38 @@ class ToolTest(unittest.TestCase):
             self.assertEqual(run("compare", files["model"], out, "--within", "1e-9mm").returncode, 1)
         self.assertGreaterEqual(torn, 6)
 
+    def test_boolean_adds_up_and_names_what_is_no_solid(self):
+        pod, bar = self.folder / "pod.stl", self.folder / "bar.obj"
+        ribs = self.folder / "plate-ribs.stl"
+        bar.write_text("o bar\n" + "".join(f"v {x} {y} {z}\n" for z in (100, 110) for y in (-5, 5) for x in (-99, 99))
+                       + "f 1 3 4 2\nf 5 6 8 7\nf 1 2 6 5\nf 3 7 8 4\nf 1 5 7 3\nf 2 4 8 6\n")
+        volume = {}
+        for operation in ("union", "difference", "intersection"):
+            out = self.folder / f"{operation}.ply"
+            report = self.report("boolean", operation, pod, bar, "-o", out, "--overwrite")
+            self.assertEqual(report["certificate"]["verdict"], "solid")
+            self.assertEqual(report["rounding"]["refused"], 0)
+            volume[operation] = report["certificate"]["volume"]
+            self.assertAlmostEqual(sum(p["volume"] for p in report["pieces"]), volume[operation], delta=1e-3)
+        whole, bars = (o["volume"] for o in report["operands"])
+        self.assertAlmostEqual(volume["union"], whole + bars - volume["intersection"], delta=1e-3)
+        self.assertAlmostEqual(volume["difference"], whole - volume["intersection"], delta=1e-3)
+        # One file: its parts.
+        report = self.report("boolean", "union", self.folder / "garza.obj", "--parts", "pod,lid", "--dry-run")
+        self.assertEqual([o["part"] for o in report["operands"]], ["pod", "lid"])
+        # What is no solid is named.
+        crossing = self.report("boolean", "union", ribs, bar, "--dry-run", status=1)
+        self.assertIn("more than once", crossing["operands"][0]["problem"])
+        self.assertIsNone(crossing["certificate"])
+        resolved = self.report("boolean", "union", ribs, bar, "--dry-run", "--resolve-first")
+        self.assertAlmostEqual(resolved["certificate"]["volume"], 5440 + bars, delta=1e-6)
+        missing = self.report("boolean", "union", self.folder / "pod-missing-triangles.stl", bar, "--dry-run", status=1)
+        self.assertEqual(missing["operands"][0]["problem"], "its surface is open")
+        for wrong in (("sum", pod, bar, "--dry-run"), ("union", pod, "--dry-run"), ("union", pod, bar),
+                      ("union", pod, bar, "--parts", "a,b", "--dry-run"),
+                      ("union", self.folder / "garza.obj", "--parts", "pod,nothing", "--dry-run")):
+            self.assertEqual(run("boolean", *wrong).returncode, 2, wrong)
+
     def test_stitch_proposes_dry_runs_and_refuses(self):
         model = self.folder / "pod-cracked.stl"
         dry = self.report("stitch", model, "--dry-run")

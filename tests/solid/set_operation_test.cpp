@@ -41,11 +41,11 @@ TEST(SetOperation, KeepsPatchesAndSaysWhatFallsApartOrIsGone) {
   Shape shape;
   shape.mesh = bar;
   shape.patch_names = {"low", "high", "front", "rear", "left", "right"};
-  const std::vector<SetOperand> operands = {
-      {"bar", {Part("bar", shape)}},
-      {"cutters", {Part("one", box_between({2, -1, -1}, {3, 2, 2})),
-                   Part("two", box_between({5, -1, -1}, {6, 2, 2}))}},
-      operand("far", box_between({50, 0, 0}, {51, 1, 1}))};
+  const std::vector<SetOperand> operands = {{"bar", {Part("bar", shape)}},
+                                            {"cutters",
+                                             {Part("one", box_between({2, -1, -1}, {3, 2, 2})),
+                                              Part("two", box_between({5, -1, -1}, {6, 2, 2}))}},
+                                            operand("far", box_between({50, 0, 0}, {51, 1, 1}))};
   const SetOperationResult result = combine(operands, SetOperation::difference);
   ASSERT_TRUE(result.part);
   EXPECT_EQ(result.gone, std::vector<std::string>{"far"});
