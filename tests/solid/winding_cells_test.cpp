@@ -6,6 +6,7 @@
 #include "aguja/base/error.h"
 #include "tests/support/crossing_soups.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/sanitized.h"
 #include "tests/support/shapes.h"
 
 namespace aguja {
@@ -133,7 +134,7 @@ struct Bodies {
 };
 
 TEST(WindingCells, AreThoseThatRaysTell) {
-  for (std::uint64_t seed = 0; seed < 30; ++seed) {
+  for (std::uint64_t seed = 0; seed < (test::kSanitized ? 5 : 20); ++seed) {
     SCOPED_TRACE(seed);
     Random random(seed);
     Bodies bodies;
