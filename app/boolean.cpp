@@ -110,8 +110,8 @@ struct BooleanCommand : Session {
         tolerance.empty() ? kOfDiagonal * box.diagonal() : parse_length(tolerance, all.unit);
     times().time("combine", [&] {
       if (resolve_first) resolve_operands(operands, budget, report);
-      report.result = combine(operands, report.operation,
-                              {.round_to_float = floats, .most_moved = budget}, progress());
+      report.result = combine_solids(operands, report.operation,
+                                     {.round_to_float = floats, .most_moved = budget}, progress());
     });
     Model made;
     made.unit = all.unit;

@@ -17,10 +17,10 @@ namespace aguja {
 namespace {
 
 // After so many passes what is still near is left.
-constexpr int kMostPasses = 24;
+constexpr int kMostSnapPasses = 24;
 // More points come of fans of needles, all of them near each other: nothing good.
-constexpr std::size_t kMostGrowth = 4;
-constexpr std::size_t kFewPoints = 1000;
+constexpr std::size_t kMostPointsPerEdge = 4;
+constexpr std::size_t kFewSnapPoints = 1000;
 // Parts of an edge are whole multiples of this: what is left of the edge then is one, too.
 constexpr double kPartOfEdge = 0x1p-53;
 
@@ -69,8 +69,8 @@ class Snapper {
 
   [[nodiscard]] std::optional<SnappedMesh> run() {
     SnappedMesh out;
-    const std::size_t most = points_.size() + kMostGrowth * edges_.size() + kFewPoints;
-    for (int pass = 0; pass < kMostPasses; ++pass) {
+    const std::size_t most = points_.size() + kMostPointsPerEdge * edges_.size() + kFewSnapPoints;
+    for (int pass = 0; pass < kMostSnapPasses; ++pass) {
       if (points_.size() > most) return std::nullopt;
       const bool merged = merge_vertices();
       const bool divided = divide_chains();

@@ -16,7 +16,7 @@ namespace {
 constexpr double kLeastModel = 0x1p-900;
 
 // What is left of an arrangement, rounded.
-struct Kept {
+struct KeptPieces {
   Mesh mesh;
   MeshMaps maps;
   std::vector<bool> is_made;  // by triangle: it has a point that was made, or moved
@@ -25,29 +25,29 @@ struct Kept {
 };
 
 // The side that a piece shows outward: its front, its back, or none if it is no boundary.
-enum class Faces : std::uint8_t { front, back, none };
+enum class BoundaryFaces : std::uint8_t { front, back, none };
 
-class Extraction {
+class PieceExtraction {
  public:
-  Extraction(const Mesh& mesh, const Welded& welded, const Arrangement& arrangement,
-             const std::vector<Faces>& faces, bool to_float)
+  PieceExtraction(const Mesh& mesh, const Welded& welded, const Arrangement& arrangement,
+                  const std::vector<BoundaryFaces>& faces, bool to_float)
       : mesh_(mesh), a_(arrangement), to_float_(to_float) {
     given_ = static_cast<std::uint32_t>(welded.points().size());
     now_.assign(a_.points().size(), kNoIndex);
     for (std::size_t i = 0; i < faces.size(); ++i) {
-      if (faces[i] == Faces::none) continue;
+      if (faces[i] == BoundaryFaces::none) continue;
       for (const ExactPointId p : a_.pieces()[i]) now_[p.value] = 0;
     }
     number_points(welded);
     for (std::size_t i = 0; i < faces.size(); ++i) {
-      if (faces[i] != Faces::none) add_piece(i, faces[i] == Faces::back);
+      if (faces[i] != BoundaryFaces::none) add_piece(i, faces[i] == BoundaryFaces::back);
     }
     out_.maps.vertex_now.resize(mesh.points.size());
     for (std::uint32_t v = 0; v < mesh.points.size(); ++v) {
       out_.maps.vertex_now[v] = {now_[welded.vertex({v}).value]};
     }
   }
-  [[nodiscard]] Kept take() { return std::move(out_); }
+  [[nodiscard]] KeptPieces take() { return std::move(out_); }
 
  private:
   void number_points(const Welded& welded) {
@@ -101,7 +101,7 @@ class Extraction {
   bool to_float_;
   std::uint32_t given_ = 0;
   std::vector<std::uint32_t> now_;
-  Kept out_;
+  KeptPieces out_;
 };
 
 bool any_open(const WindingCells& cells) {
@@ -109,7 +109,7 @@ bool any_open(const WindingCells& cells) {
 }
 
 // Pieces that are not left, beside triangles of which nothing is.
-void list_what_goes(const DividedSpace& space, const std::vector<Faces>& faces,
+void list_what_goes(const DividedSpace& space, const std::vector<BoundaryFaces>& faces,
                     const MeshMaps* before, MaterialBoundary& out) {
   const Arrangement& a = space.arrangement();
   const auto given = [&](TriangleId t) { return before == nullptr ? t : before->parent[t.value]; };
@@ -120,7 +120,7 @@ void list_what_goes(const DividedSpace& space, const std::vector<Faces>& faces,
   std::vector<bool> is_left(count, false), goes(count, false);
   for (std::size_t i = 0; i < faces.size(); ++i) {
     for (const PieceParent p : a.parents(i)) {
-      (faces[i] == Faces::none ? goes : is_left)[given(p.triangle()).value] = true;
+      (faces[i] == BoundaryFaces::none ? goes : is_left)[given(p.triangle()).value] = true;
     }
   }
   for (std::uint32_t t = 0; t < count; ++t) {
@@ -132,7 +132,7 @@ void list_what_goes(const DividedSpace& space, const std::vector<Faces>& faces,
     auto layers = std::count_if(parents.begin(), parents.end(), [&](const PieceParent& p) {
       return is_left[given(p.triangle()).value];
     });
-    if (faces[i] != Faces::none) --layers;
+    if (faces[i] != BoundaryFaces::none) --layers;
     for (; layers > 0; --layers) {
       Triangle t{};
       for (std::size_t k = 0; k < 3; ++k) {
@@ -144,13 +144,15 @@ void list_what_goes(const DividedSpace& space, const std::vector<Faces>& faces,
   }
 }
 
-std::vector<Faces> faces_by(const WindingCells& cells, const MaterialRule& rule) {
+std::vector<BoundaryFaces> faces_by(const WindingCells& cells, const MaterialRule& rule) {
   std::vector<bool> is_material(cells.count());
   for (std::uint32_t c = 0; c < cells.count(); ++c) is_material[c] = rule(cells.of(c));
-  std::vector<Faces> faces(cells.pieces.size());
+  std::vector<BoundaryFaces> faces(cells.pieces.size());
   for (std::size_t i = 0; i < faces.size(); ++i) {
     const bool front = is_material[cells.front(i)], back = is_material[cells.back(i)];
-    faces[i] = front == back ? Faces::none : front ? Faces::back : Faces::front;
+    faces[i] = front == back ? BoundaryFaces::none
+               : front       ? BoundaryFaces::back
+                             : BoundaryFaces::front;
   }
   return faces;
 }
@@ -158,10 +160,10 @@ std::vector<Faces> faces_by(const WindingCells& cells, const MaterialRule& rule)
 // Rounds until nothing crosses. What is nearer than rounding can tell apart is made to meet first:
 // at first only where crossings are left, then, from the start again and farther, wherever anything
 // met.
-class Rounding {
+class BoundaryRounding {
  public:
-  Rounding(const DividedSpace& space, const MaterialRule& rule, const RoundingOptions& options,
-           Progress* progress)
+  BoundaryRounding(const DividedSpace& space, const MaterialRule& rule,
+                   const RoundingOptions& options, Progress* progress)
       : space_(space), rule_(rule), options_(options), progress_(progress) {
     double largest = 0;
     for (const Point& p : space.welded().points()) {
@@ -198,9 +200,9 @@ class Rounding {
 
   void start(const DividedSpace& space, const SnappedMesh* snapped, double moved) {
     tell();
-    const std::vector<Faces> faces = faces_by(space.cells(), rule_);
-    Kept kept =
-        Extraction(space.mesh(), space.welded(), space.arrangement(), faces, options_.to_float)
+    const std::vector<BoundaryFaces> faces = faces_by(space.cells(), rule_);
+    KeptPieces kept =
+        PieceExtraction(space.mesh(), space.welded(), space.arrangement(), faces, options_.to_float)
             .take();
     const int rounds = out_.rounding.rounds + 1;
     out_ = {};
@@ -244,7 +246,7 @@ class Rounding {
   }
 
   // What became of `out_`'s mesh, or of the mesh given if `before` is from there.
-  void accept(Kept kept, const MeshMaps* before) {
+  void accept(KeptPieces kept, const MeshMaps* before) {
     out_.mesh = std::move(kept.mesh);
     out_.maps = before == nullptr ? std::move(kept.maps) : composed_maps(*before, kept.maps);
     is_made_ = std::move(kept.is_made);
@@ -266,7 +268,7 @@ class Rounding {
         const Arrangement arrangement = arrange(welded, pairs, progress_);
         if (arrangement.is_as_given()) {
           take_over(mesh, welded, arrangement,
-                    std::vector(arrangement.pieces().size(), Faces::front));
+                    std::vector(arrangement.pieces().size(), BoundaryFaces::front));
           out_.mesh.points_are_distinct = true;
           return true;
         }
@@ -292,9 +294,9 @@ class Rounding {
   }
 
   void take_over(const Mesh& mesh, const Welded& welded, const Arrangement& arrangement,
-                 const std::vector<Faces>& faces) {
+                 const std::vector<BoundaryFaces>& faces) {
     const std::vector<bool> made_before = std::move(is_made_);
-    Kept kept = Extraction(mesh, welded, arrangement, faces, options_.to_float).take();
+    KeptPieces kept = PieceExtraction(mesh, welded, arrangement, faces, options_.to_float).take();
     // Rounded triangles stay under watch.
     for (std::size_t t = 0; t < kept.is_made.size(); ++t) {
       if (made_before[kept.maps.parent[t].value]) kept.is_made[t] = true;
@@ -393,7 +395,7 @@ bool is_in_union(std::span<const std::int32_t> winding) {
 MaterialBoundary boundary_of(const DividedSpace& space, const MaterialRule& rule,
                              const RoundingOptions& options, Progress* progress) {
   if (space.is_open()) throw ArgumentError("boundary_of: the bodies are open");
-  return Rounding(space, rule, options, progress).run();
+  return BoundaryRounding(space, rule, options, progress).run();
 }
 
 }  // namespace aguja

@@ -103,9 +103,9 @@ std::optional<SetOperation> parse_set_operation(std::string_view slug) {
   return std::nullopt;
 }
 
-SetOperationResult combine(std::span<const SetOperand> operands, SetOperation operation,
-                           const SetOperationOptions& options, Progress* progress) {
-  if (operands.size() < 2) throw ArgumentError("combine: two operands at least are needed");
+SetOperationResult combine_solids(std::span<const SetOperand> operands, SetOperation operation,
+                                  const SetOperationOptions& options, Progress* progress) {
+  if (operands.size() < 2) throw ArgumentError("combine_solids: two operands at least are needed");
   SetOperationResult result;
   for (const SetOperand& o : operands) result.operands.push_back(facts_of(o, progress));
   const auto has_problem = [&] {

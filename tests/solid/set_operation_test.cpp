@@ -18,7 +18,7 @@ using test::volume_of;
 SetOperand operand(const std::string& name, const Mesh& mesh) { return {name, {Part(name, mesh)}}; }
 
 double volume(const std::vector<SetOperand>& operands, SetOperation operation) {
-  const SetOperationResult result = combine(operands, operation);
+  const SetOperationResult result = combine_solids(operands, operation);
   EXPECT_TRUE(result.part.has_value());
   return result.part ? volume_of(result.part->mesh()) : 0;
 }
@@ -46,7 +46,7 @@ TEST(SetOperation, KeepsPatchesAndSaysWhatFallsApartOrIsGone) {
                                              {Part("one", box_between({2, -1, -1}, {3, 2, 2})),
                                               Part("two", box_between({5, -1, -1}, {6, 2, 2}))}},
                                             operand("far", box_between({50, 0, 0}, {51, 1, 1}))};
-  const SetOperationResult result = combine(operands, SetOperation::difference);
+  const SetOperationResult result = combine_solids(operands, SetOperation::difference);
   ASSERT_TRUE(result.part);
   EXPECT_EQ(result.gone, std::vector<std::string>{"far"});
   Model model;
@@ -79,7 +79,7 @@ TEST(SetOperation, KeepsPatchesAndSaysWhatFallsApartOrIsGone) {
 TEST(SetOperation, TellsCavitiesAndNothing) {
   const std::vector<SetOperand> nested = {operand("out", box_between({0, 0, 0}, {4, 4, 4})),
                                           operand("in", box_between({1, 1, 1}, {2, 2, 2}))};
-  const SetOperationResult hollow = combine(nested, SetOperation::difference);
+  const SetOperationResult hollow = combine_solids(nested, SetOperation::difference);
   ASSERT_TRUE(hollow.part);
   Model model;
   model.parts = {*hollow.part};
@@ -89,7 +89,7 @@ TEST(SetOperation, TellsCavitiesAndNothing) {
   EXPECT_NEAR(pieces[0].volume, 63, 1e-12);
   const std::vector<SetOperand> apart = {operand("a", test::cube()),
                                          operand("b", test::cube(Point(5, 5, 5)))};
-  const SetOperationResult nothing = combine(apart, SetOperation::intersection);
+  const SetOperationResult nothing = combine_solids(apart, SetOperation::intersection);
   ASSERT_TRUE(nothing.part);
   EXPECT_TRUE(nothing.part->mesh().triangles.empty());
 }
@@ -100,7 +100,7 @@ TEST(SetOperation, NamesOperandsThatAreNoSolids) {
   const SetOperand whole = operand("whole", test::cube());
   const auto problem = [&](const Mesh& mesh) {
     const std::vector<SetOperand> operands = {whole, operand("other", mesh)};
-    const SetOperationResult result = combine(operands, SetOperation::union_of_all);
+    const SetOperationResult result = combine_solids(operands, SetOperation::union_of_all);
     EXPECT_FALSE(result.part);
     EXPECT_TRUE(result.operands[0].problem.empty());
     return result.operands[1].problem;
@@ -109,7 +109,7 @@ TEST(SetOperation, NamesOperandsThatAreNoSolids) {
   EXPECT_EQ(problem(test::turned(test::cube(Point(3, 3, 3)))), "part of its surface faces inward");
   EXPECT_EQ(problem(test::joined(test::cube(Point(3, 3, 3)), test::cube(Point(3.5, 3.5, 3.5)))),
             "it fills the same space more than once");
-  EXPECT_THROW(static_cast<void>(combine(std::vector{whole}, SetOperation::union_of_all)),
+  EXPECT_THROW(static_cast<void>(combine_solids(std::vector{whole}, SetOperation::union_of_all)),
                ArgumentError);
 }
 

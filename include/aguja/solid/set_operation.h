@@ -66,10 +66,10 @@ struct SetOperationOptions {
 /// Promises  As `boundary_of`.
 /// Cost      As `boundary_of`, and `certify` of each operand.
 /// Errors    ArgumentError (fewer than two operands); Cancelled.
-[[nodiscard]] SetOperationResult combine(std::span<const SetOperand> operands,
-                                         SetOperation operation,
-                                         const SetOperationOptions& options = {},
-                                         Progress* progress = nullptr);
+[[nodiscard]] SetOperationResult combine_solids(std::span<const SetOperand> operands,
+                                                SetOperation operation,
+                                                const SetOperationOptions& options = {},
+                                                Progress* progress = nullptr);
 
 /// What the shells of a certified model are pieces of.
 [[nodiscard]] std::vector<PieceFacts> pieces_of(const Certificate& certificate);
