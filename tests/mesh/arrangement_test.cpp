@@ -139,11 +139,11 @@ TEST(Arrangement, LeavesWhatMeetsNothingAsItIs) {
   }
 }
 
-// Ten divisions of one plane on each other, each with triangles in another place.
-Mesh layers() {
+// So many divisions of one plane on each other, each with triangles in another place.
+Mesh layers(int count) {
   test::Random random(3);
   Mesh mesh;
-  for (int layer = 0; layer < 10; ++layer) {
+  for (int layer = 0; layer < count; ++layer) {
     Mesh own;
     constexpr std::uint32_t kAcross = 8;
     for (std::uint32_t i = 0; i <= kAcross; ++i) {
@@ -169,12 +169,13 @@ Mesh layers() {
 }
 
 TEST(Arrangement, DividesOnePlaneOnce) {
-  const Mesh mesh = layers();
+  constexpr std::size_t kLayers = test::kSanitized ? 5 : 10;
+  const Mesh mesh = layers(kLayers);
   const Welded welded(mesh);
   const Arrangement a = arrange(welded);
   Q area = 0;
   for (std::size_t i = 0; i < a.pieces().size(); ++i) {
-    EXPECT_EQ(a.parents(i).size(), 10u);
+    EXPECT_EQ(a.parents(i).size(), kLayers);
     RationalTriangle r;
     for (std::size_t k = 0; k < 3; ++k) r.corner[k] = place(a, a.pieces()[i][k]);
     area += normal_of(r)[2];
@@ -194,8 +195,8 @@ TEST(Arrangement, DividesOnePlaneOnce) {
 }
 
 TEST(Arrangement, IsTheSameForAnyNumberOfThreads) {
-  const Mesh mesh =
-      joined(joined(test::sphere(24), test::sphere(20, 1.0, Point(0.3, 0.2, 0.1))), layers());
+  const Mesh mesh = joined(joined(test::sphere(24), test::sphere(20, 1.0, Point(0.3, 0.2, 0.1))),
+                           layers(test::kSanitized ? 3 : 10));
   const Welded welded(mesh);
   const auto made = [&](std::size_t threads) {
     const oneapi::tbb::global_control limit(oneapi::tbb::global_control::max_allowed_parallelism,
