@@ -134,6 +134,19 @@ std::vector<Refusal> refusals_of_negative(const Questions& questions,
 }
 
 Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& budget,
+                Progress* progress, bool may_orient);
+
+// What comes of it once triangles were turned over; nothing at all, if the rest is refused.
+Change resolved_after(const Change& turned, const Mesh& mesh, const ResolveOptions& options,
+                      const Budget& budget, Progress* progress) {
+  Change rest = resolved(turned.mesh, options, {budget.distance, turned.spent}, progress, false);
+  if (!rest.refused.empty()) return refused(mesh, budget, std::move(rest.refused));
+  rest.done += turned.done;
+  rest.methods.insert(rest.methods.begin(), turned.methods.begin(), turned.methods.end());
+  return composed(turned, std::move(rest));
+}
+
+Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& budget,
                 Progress* progress, bool may_orient) {
   const DividedSpace space(mesh, {}, 1, progress);
   const Questions questions(space);
@@ -146,10 +159,7 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
   if (!negative.empty() && may_orient) {
     const Change turned =
         orient(mesh, {.crack_tolerance = options.crack_tolerance}, budget, progress);
-    if (turned.done > 0) {
-      return composed(
-          turned, resolved(turned.mesh, options, {budget.distance, turned.spent}, progress, false));
-    }
+    if (turned.done > 0) return resolved_after(turned, mesh, options, budget, progress);
   }
   if (!negative.empty() && !options.accept_negative) {
     return refused(mesh, budget, refusals_of_negative(questions, negative));
@@ -165,8 +175,7 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
     const Change turned = turn(mesh, questions.triangles_of(nested), budget);
     ResolveOptions merged = options;
     merged.nested = Nested::merged;
-    return composed(
-        turned, resolved(turned.mesh, merged, {budget.distance, turned.spent}, progress, false));
+    return resolved_after(turned, mesh, merged, budget, progress);
   }
   if (questions.are_answered()) return unchanged(mesh, budget);
   MaterialBoundary b =

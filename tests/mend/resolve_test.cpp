@@ -100,6 +100,20 @@ TEST(Resolve, TurnsShellsThatAreInsideOutFirst) {
   EXPECT_NEAR(volume_of(change.mesh), 2 - 0.125 + 8, 1e-12);
 }
 
+TEST(Resolve, TurnsNothingWhereTheRestIsRefused) {
+  Mesh mesh = joined(joined(box_between({0, 0, 0}, {4, 4, 4}), box_between({1, 1, 1}, {2, 2, 2})),
+                     test::turned(test::cube(Point(9, 0, 0), 2)));
+  mesh = with_distinct_points(mesh);
+  const Change asked = resolve(mesh, {}, {1e-6});
+  ASSERT_EQ(asked.refused.size(), 1u);
+  EXPECT_EQ(asked.refused[0].reason, RefusalReason::undecided);
+  EXPECT_EQ(asked.mesh.triangles, mesh.triangles);
+  const Change told = resolve(mesh, {.nested = Nested::cavity}, {1e-6});
+  ASSERT_TRUE(told.refused.empty());
+  EXPECT_NEAR(volume_of(told.mesh), 63 + 8, 1e-12);
+  EXPECT_GT(told.done, 0u);
+}
+
 // A figure of eight, extruded: one of its lobes is wound around backwards, and no turning helps.
 Mesh eight() {
   return test::mesh_of(
