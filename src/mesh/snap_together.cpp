@@ -218,15 +218,19 @@ class Snapper {
     if (all.empty()) all = passings(stretches, tree);
     if (all.empty()) return false;
     std::sort(all.begin(), all.end());
-    for (auto i = all.rbegin(); i != all.rend(); ++i) {
-      auto& chain = chains_[i->edge];
-      // From the last to the first: places before stay what they are. Two in one place: the other
-      // one has its turn in the next pass.
-      if (i != all.rbegin() && (i - 1)->edge == i->edge && (i - 1)->after == i->after &&
-          (i - 1)->part == i->part) {
-        continue;
+    for (auto at = all.begin(); at != all.end();) {
+      auto& chain = chains_[at->edge];
+      const std::uint32_t edge = at->edge;
+      std::vector<std::uint32_t> longer;
+      for (std::uint32_t place = 0; place < chain.size(); ++place) {
+        longer.push_back(chain[place]);
+        // Two in one place: the other one has its turn in the next pass.
+        for (double last = 0; at != all.end() && at->edge == edge && at->after == place; ++at) {
+          if (at->part != last) longer.push_back(at->vertex);
+          last = at->part;
+        }
       }
-      chain.insert(chain.begin() + i->after + 1, i->vertex);
+      chain = std::move(longer);
     }
     return true;
   }
@@ -235,17 +239,32 @@ class Snapper {
   }
   [[nodiscard]] static bool is_between(double part) { return part > 0 && part < 1; }
 
+  // Which vertices are on which chains, sorted.
+  using Memberships = std::vector<std::array<std::uint32_t, 2>>;
+  [[nodiscard]] Memberships chain_members() const {
+    Memberships all;
+    for (std::uint32_t e = 0; e < chains_.size(); ++e) {
+      for (const std::uint32_t v : chains_[e]) all.push_back({e, v});
+    }
+    std::sort(all.begin(), all.end());
+    return all;
+  }
+  [[nodiscard]] static bool is_on(const Memberships& on_chains, std::uint32_t edge,
+                                  std::uint32_t vertex) {
+    return std::binary_search(on_chains.begin(), on_chains.end(), std::array{edge, vertex});
+  }
+
   [[nodiscard]] std::vector<ChainInsertion> vertices_near(std::span<const Stretch> stretches,
                                                           const BoxTree& tree) const {
     const std::vector<std::uint32_t> vertices = touched_vertices();
+    const Memberships on_chains = chain_members();
     return parallel_collect<ChainInsertion>(vertices.size(), 256, [&](Range r, auto& out) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
         const std::uint32_t v = vertices[i];
         const Point& p = points_[v];
         tree.for_each_meeting(near_box({v}), [&](std::uint32_t k) {
           const Stretch& s = stretches[k];
-          const auto& chain = chains_[s.edge];
-          if (std::find(chain.begin(), chain.end(), v) != chain.end()) return;
+          if (is_on(on_chains, s.edge, v)) return;
           const Vector along = points_[s.to] - points_[s.from];
           const double t = along.dot(p - points_[s.from]) / along.squaredNorm();
           if (!is_between(t) || (points_[s.from] + t * along - p).norm() > reach_) return;
@@ -327,10 +346,11 @@ class Snapper {
       auto operator<=>(const Inside&) const = default;
     };
     const std::vector<std::uint32_t> vertices = touched_vertices();
+    const Memberships on_chains = chain_members();
     auto found = parallel_collect<Inside>(vertices.size(), 256, [&](Range r, auto& out) {
       for (std::size_t i = r.begin; i < r.end; ++i) {
         tree.for_each_meeting(near_box({vertices[i]}), [&](std::uint32_t t) {
-          if (is_inside(local_[t], vertices[i])) out.push_back({t, vertices[i]});
+          if (is_inside(local_[t], vertices[i], on_chains)) out.push_back({t, vertices[i]});
         });
       }
     });
@@ -338,10 +358,11 @@ class Snapper {
     for (const Inside& i : found) local_[i.triangle].inside.push_back(i.vertex);
   }
   // Near its plane, and not nearer than that to its sides.
-  [[nodiscard]] bool is_inside(const LocalTriangle& t, std::uint32_t v) const {
+  [[nodiscard]] bool is_inside(const LocalTriangle& t, std::uint32_t v,
+                               const Memberships& on_chains) const {
     if (is_collapsed(t)) return false;
     for (const std::uint32_t e : t.edge) {
-      if (std::find(chains_[e].begin(), chains_[e].end(), v) != chains_[e].end()) return false;
+      if (is_on(on_chains, e, v)) return false;
     }
     const auto place = place_in(t, points_[v]);
     if (!place) return false;
