@@ -2,12 +2,12 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 #include <optional>
 #include <tuple>
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
+#include "aguja/mesh/duplicates.h"
 #include "base/disjoint_sets.h"
 #include "base/parallel_algorithms.h"
 #include "mesh/pair_meetings.h"
@@ -88,6 +88,12 @@ class Arranger {
     ExactPointId point;
     auto operator<=>(const OnEdge&) const = default;
   };
+  // A triangle that another one stands for, as that one's pieces have it.
+  struct Copy {
+    TriangleId of;
+    PieceParent as;
+    auto operator<=>(const Copy&) const = default;
+  };
   // Triangles of the mesh that take part: they meet others, and stand for their copies.
   struct CutTriangles {
     std::vector<TriangleId> id;                       // rising
@@ -108,58 +114,24 @@ class Arranger {
 
   // Copies: triangles on the same three vertices. The first of them stands for all.
   void find_copies() {
-    const auto triangles = mesh_.triangles();
-    first_copy_.resize(triangles.size());
-    const auto lowest = [&](std::size_t t) {
-      return std::min({triangles[t][0], triangles[t][1], triangles[t][2]}).value;
-    };
-    // By lowest vertex, then within the few that share it.
-    Array<std::uint32_t> end(mesh_.points().size() + 1);
-    std::fill(end.begin(), end.end(), 0);
-    for (std::size_t t = 0; t < triangles.size(); ++t) ++end[lowest(t) + 1];
-    std::partial_sum(end.begin(), end.end(), end.begin());
-    struct Rest {
-      std::uint32_t middle, highest, triangle;
-      auto operator<=>(const Rest&) const = default;
-    };
-    Array<Rest> rest(triangles.size());
-    for (std::uint32_t t = 0; t < triangles.size(); ++t) {
-      std::array<std::uint32_t, 3> v = {triangles[t][0].value, triangles[t][1].value,
-                                        triangles[t][2].value};
-      std::sort(v.begin(), v.end());
-      rest[end[v[0]]++] = {v[1], v[2], t};
-      first_copy_[t] = {t};
+    is_copy_.assign(mesh_.triangles().size(), false);
+    for (const DuplicateGroup& g : find_duplicates(mesh_.triangles(), mesh_.points().size())) {
+      for (const auto* side : {&g.same, &g.opposite}) {
+        for (const TriangleId t : *side) {
+          if (t == g.same[0]) continue;
+          copies_.push_back({g.same[0], PieceParent(t, side == &g.opposite)});
+          is_copy_[t.value] = true;
+        }
+      }
     }
-    // The ends have moved on to where the next begin.
-    copies_ = parallel_collect<std::pair<TriangleId, TriangleId>>(
-        mesh_.points().size(), std::size_t{1} << 14, [&](Range r, auto& out) {
-          for (std::size_t v = r.begin; v < r.end; ++v) {
-            const auto own = std::span(rest).subspan(v == 0 ? 0 : end[v - 1],
-                                                     end[v] - (v == 0 ? 0 : end[v - 1]));
-            std::sort(own.begin(), own.end());
-            for (std::size_t i = 1; i < own.size(); ++i) {
-              const Rest &one = own[i - 1], &next = own[i];
-              if (one.middle != next.middle || one.highest != next.highest) continue;
-              first_copy_[next.triangle] = first_copy_[one.triangle];
-              out.emplace_back(first_copy_[one.triangle], TriangleId{next.triangle});
-            }
-          }
-        });
-    parallel_sort(copies_.begin(), copies_.end());
+    std::sort(copies_.begin(), copies_.end());
   }
-  [[nodiscard]] bool stands_for_itself(TriangleId t) const { return first_copy_[t.value] == t; }
+  [[nodiscard]] bool stands_for_itself(TriangleId t) const { return !is_copy_[t.value]; }
   [[nodiscard]] bool has_area(TriangleId t) const {
     const Triangle& v = mesh_.triangle(t);
     return !has_equal_corners(v) &&
            !is_collinear(mesh_.point(v[0]), mesh_.point(v[1]), mesh_.point(v[2]));
   }
-  // Do the corners run around the other way?
-  [[nodiscard]] bool is_turned(TriangleId t, TriangleId against) const {
-    const Triangle &a = mesh_.triangle(t), &b = mesh_.triangle(against);
-    const std::size_t at = b[0] == a[0] ? 0 : b[1] == a[0] ? 1 : 2;
-    return b[(at + 1) % 3] != a[1];
-  }
-
   void number_edges() {
     for (const TrianglePair& p : pairs_) {
       cut_.id.push_back(p.first);
@@ -216,6 +188,15 @@ class Arranger {
     });
   }
 
+  template <class Definition>
+  [[nodiscard]] std::vector<ExactPointId> make_points(std::span<const Definition> definitions) {
+    std::vector<ExactPointId> made;
+    for (const std::optional<ExactPointId>& id : points().add(definitions)) {
+      if (!id) throw InternalError("what crosses in a triangle has no point in common");
+      made.push_back(*id);
+    }
+    return made;
+  }
   void make_points_on_edges() {
     std::vector<MeetingPoint> all;
     for (const Incision& i : incisions_) {
@@ -233,13 +214,7 @@ class Arranger {
     parallel_ranges(all.size(), kGrainOfPairs, [&](Range r) {
       for (std::size_t i = r.begin; i < r.end; ++i) definitions[i] = definition_of(all[i]);
     });
-    const std::vector<std::optional<ExactPointId>> ids =
-        points().add(std::span<const LineAndPlane>(definitions));
-    std::vector<ExactPointId> made;
-    for (const auto& id : ids) {
-      if (!id) throw InternalError("an edge that goes through a triangle meets its plane nowhere");
-      made.push_back(*id);
-    }
+    const std::vector<ExactPointId> made = make_points(std::span<const LineAndPlane>(definitions));
     std::vector<ExactPointId> vertices;
     for (const TriangleId t : cut_.id) {
       for (const VertexId v : mesh_.triangle(t).corner) vertices.push_back({v.value});
@@ -372,13 +347,7 @@ class Arranger {
     definitions.reserve(all.size());
     const auto plane = [&](std::uint32_t group) { return plane_of(groups_[group].members[0]); };
     for (const auto& [a, b, c] : all) definitions.push_back({plane(a), plane(b), plane(c)});
-    const std::vector<std::optional<ExactPointId>> ids =
-        points().add(std::span<const ThreePlanes>(definitions));
-    std::vector<ExactPointId> made;
-    for (const auto& id : ids) {
-      if (!id) throw InternalError("cuts cross where three planes do not meet in a point");
-      made.push_back(*id);
-    }
+    const std::vector<ExactPointId> made = make_points(std::span<const ThreePlanes>(definitions));
     merge_equal(std::move(in_order_), made);
     const std::uint32_t first = made.empty() ? 0 : made[0].value;
     parallel_ranges(groups_.size(), 64, [&](Range r) {
@@ -443,9 +412,9 @@ class Arranger {
     out_.first_parent_.push_back(static_cast<std::uint32_t>(out_.parents_.size()));
   }
   void append_copies(TriangleId of, bool opposite, std::vector<PieceParent>& parents) const {
-    auto at = std::lower_bound(copies_.begin(), copies_.end(), std::pair(of, TriangleId{0}));
-    for (; at != copies_.end() && at->first == of; ++at) {
-      parents.emplace_back(at->second, opposite != is_turned(at->second, of));
+    auto at = std::lower_bound(copies_.begin(), copies_.end(), Copy{of, PieceParent({0}, false)});
+    for (; at != copies_.end() && at->of == of; ++at) {
+      parents.emplace_back(at->as.triangle(), opposite != at->as.opposite());
     }
   }
 
@@ -496,8 +465,8 @@ class Arranger {
   Progress* progress_;
   Arrangement out_;
   std::vector<TrianglePair> pairs_;  // of those that stand for themselves
-  std::vector<TriangleId> first_copy_;
-  std::vector<std::pair<TriangleId, TriangleId>> copies_;  // the first of them, and another
+  std::vector<bool> is_copy_;        // by triangle: another one stands for it
+  std::vector<Copy> copies_;         // sorted
   CutTriangles cut_;
   std::vector<Incision> incisions_;
   std::vector<MeetingPoint> resolved_;  // sorted; they have numbers from `resolved_first_` on

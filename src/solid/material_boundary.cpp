@@ -6,7 +6,9 @@
 #include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
+#include "aguja/geometry/predicates.h"
 #include "aguja/mesh/crossings.h"
+#include "aguja/mesh/duplicates.h"
 #include "mesh/snap_together.h"
 
 namespace aguja {
@@ -263,15 +265,10 @@ class BoundaryRounding {
       Welded welded(mesh);
       const std::vector<TrianglePair> pairs = find_crossings_of(welded, is_made_);
       out_.rounding.crossing = pairs.size();
-      if (pairs.empty()) {
-        // Triangles without area are no pairs; the pieces leave them out.
-        const Arrangement arrangement = arrange(welded, pairs, progress_);
-        if (arrangement.is_as_given()) {
-          take_over(mesh, welded, arrangement,
-                    std::vector(arrangement.pieces().size(), BoundaryFaces::front));
-          out_.mesh.points_are_distinct = true;
-          return true;
-        }
+      if (pairs.empty() && is_clean(mesh, welded)) {
+        out_.mesh = std::move(mesh);
+        out_.mesh.points_are_distinct = true;
+        return true;
       }
       const bool grows =
           are_too_many(pairs) || (round > 0 && pairs.size() > before + before / 2 + kFewPairs / 10);
@@ -287,6 +284,17 @@ class BoundaryRounding {
       }
     }
     return false;
+  }
+  // Points that fell together, triangles that lost their area and copies are no pairs.
+  [[nodiscard]] bool is_clean(const Mesh& mesh, const Welded& welded) const {
+    if (welded.points().size() != mesh.points.size()) return false;
+    for (std::uint32_t t = 0; t < is_made_.size(); ++t) {
+      const Triangle& v = welded.triangle({t});
+      if (is_made_[t] && is_collinear(welded.point(v[0]), welded.point(v[1]), welded.point(v[2]))) {
+        return false;
+      }
+    }
+    return find_duplicates(welded.triangles(), welded.points().size()).empty();
   }
   static constexpr std::size_t kFewPairs = 200;
   [[nodiscard]] bool are_too_many(std::span<const TrianglePair> pairs) const {

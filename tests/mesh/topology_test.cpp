@@ -168,5 +168,26 @@ TEST(Duplicates, TellsCopiesFromTurnedOnes) {
   EXPECT_EQ(count_surplus(groups), 3u);
 }
 
+TEST(Duplicates, AreTheSameWithAndWithoutEdges) {
+  std::size_t found = 0;
+  for (std::uint64_t seed = 0; seed < 200; ++seed) {
+    SCOPED_TRACE(seed);
+    const Mesh mesh = test::damaged_mesh(seed);
+    const Welded welded(mesh);
+    const std::size_t vertices = welded.points().size();
+    const auto sorted = [](std::vector<DuplicateGroup> groups) {
+      std::vector<std::pair<std::vector<TriangleId>, std::vector<TriangleId>>> out;
+      for (DuplicateGroup& g : groups) out.emplace_back(g.same, g.opposite);
+      std::sort(out.begin(), out.end());
+      return out;
+    };
+    const auto with =
+        sorted(find_duplicates(welded.triangles(), EdgeTable(welded.triangles(), vertices)));
+    EXPECT_EQ(sorted(find_duplicates(welded.triangles(), vertices)), with);
+    found += with.size();
+  }
+  EXPECT_GT(found, 100u);
+}
+
 }  // namespace
 }  // namespace aguja

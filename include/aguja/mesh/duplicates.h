@@ -22,6 +22,12 @@ struct DuplicateGroup {
 [[nodiscard]] std::vector<DuplicateGroup> find_duplicates(std::span<const Triangle> triangles,
                                                           const EdgeTable& edges);
 
+/// The same, by lowest vertex, where no edges are known.
+/// Cost     O(n log d), d the most triangles that have their lowest vertex in common. Parallel in
+///          part; 20 bytes per triangle.
+[[nodiscard]] std::vector<DuplicateGroup> find_duplicates(std::span<const Triangle> triangles,
+                                                          std::size_t vertex_count);
+
 /// Sum of `surplus` over all groups.
 [[nodiscard]] std::size_t count_surplus(std::span<const DuplicateGroup> groups);
 
