@@ -6,6 +6,7 @@
 
 #include "aguja/geometry/predicates.h"
 #include "base/disjoint_sets.h"
+#include "solid/cell_sides.h"
 
 namespace aguja {
 namespace {
@@ -56,11 +57,6 @@ std::vector<EdgeUse> uses_by_angle(std::span<const Point> points,
 Cells find_cells(std::span<const Point> points, std::span<const Triangle> triangles,
                  const EdgeTable& edges, const SurfacePiece& piece) {
   DisjointSets sets(2 * piece.triangles.size());
-  // The side of a use's triangle that looks counter-clockwise about the edge, or clockwise.
-  const auto side = [&](EdgeUse use, bool counter_clockwise) {
-    const bool front = use.forward() == counter_clockwise;
-    return 2 * piece.place[use.triangle().value] + (front ? 0U : 1U);
-  };
   std::vector<EdgeUse> by_angle;
   for (const EdgeId e : piece.edges) {
     std::span<const EdgeUse> uses = edges.uses(e);
@@ -68,9 +64,9 @@ Cells find_cells(std::span<const Point> points, std::span<const Triangle> triang
       by_angle = uses_by_angle(points, triangles, edges.edge(e), uses);
       uses = by_angle;
     }
-    for (std::size_t k = 0; k < uses.size(); ++k) {
-      sets.unite(side(uses[k], true), side(uses[(k + 1) % uses.size()], false));
-    }
+    join_sides_around(
+        uses, [&](TriangleId t) { return piece.place[t.value]; },
+        [&](std::uint32_t a, std::uint32_t b) { sets.unite(a, b); });
   }
   Cells result;
   result.of_side.assign(2 * piece.triangles.size(), kNoIndex);

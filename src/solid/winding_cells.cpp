@@ -10,6 +10,7 @@
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
 #include "base/disjoint_sets.h"
+#include "solid/cell_sides.h"
 
 namespace aguja {
 namespace {
@@ -42,9 +43,9 @@ class CellFinder {
 
   [[nodiscard]] std::size_t piece_count() const { return out_.pieces.size(); }
   [[nodiscard]] static ExactPointId point(VertexId v) { return {v.value}; }
-  // The side of a use's piece that looks counter-clockwise about the edge, or clockwise.
-  [[nodiscard]] static std::uint32_t side(EdgeUse use, bool counter_clockwise) {
-    return 2 * use.triangle().value + (use.forward() == counter_clockwise ? 0U : 1U);
+  // The side of a use's piece that looks counter-clockwise about the edge.
+  [[nodiscard]] static std::uint32_t side(EdgeUse use) {
+    return side_about(use, use.triangle().value, true);
   }
   [[nodiscard]] std::vector<HalfPlane> half_planes(std::span<const EdgeUse> uses) const {
     std::vector<HalfPlane> planes;
@@ -78,11 +79,12 @@ class CellFinder {
           sorted = by_angle(e);
           uses = sorted;
         }
-        for (std::size_t k = 0; k < uses.size(); ++k) {
-          const EdgeUse next = uses[(k + 1) % uses.size()];
-          sides.unite(side(uses[k], true), side(next, false));
-          sets.unite(uses[k].triangle().value, next.triangle().value);
-        }
+        join_sides_around(
+            uses, [](TriangleId t) { return t.value; },
+            [&](std::uint32_t a, std::uint32_t b) {
+              sides.unite(a, b);
+              sets.unite(a / 2, b / 2);
+            });
       }
     });
     side_root_.resize(2 * piece_count());
@@ -238,16 +240,16 @@ class CellFinder {
     const Edge& edge = out_.edges.edge(e);
     const ExactPointId low = point(edge.low), high = point(edge.high);
     const std::vector<EdgeUse> uses = by_angle(e);
-    if (uses.size() == 1) return out_.of_side[side(uses[0], true)];
+    if (uses.size() == 1) return out_.of_side[side(uses[0])];
     // All pieces lie within half a turn: what lies beyond is at least the other half.
     const std::vector<HalfPlane> planes = half_planes(uses);
     std::vector<std::size_t> halves;
     for (std::size_t k = 0; k < uses.size(); ++k) {
       const int turn = turn_around(points, low, high, planes[k], planes[(k + 1) % uses.size()]);
-      if (turn < 0) return out_.of_side[side(uses[k], true)];
+      if (turn < 0) return out_.of_side[side(uses[k])];
       if (turn == 0) halves.push_back(k);
     }
-    if (halves.size() == 1) return out_.of_side[side(uses[halves[0]], true)];
+    if (halves.size() == 1) return out_.of_side[side(uses[halves[0]])];
     // Two pieces in one plane: the set is on that side of it on which its other edges at q are.
     const std::uint32_t piece = uses[0].triangle().value;
     for (const ExactPointId p : ends) {
