@@ -119,7 +119,12 @@ struct BooleanCommand : Session {
     made.notes = all.notes;
     made.lost = all.lost;
     if (report.result.part) made.parts.push_back(*report.result.part);
-    if (report.is_made()) certify_made(made, report);
+    if (report.is_made() && dry_run) {
+      report.certificate = certify(made, {}, &times(), progress());
+    } else if (report.is_made()) {
+      // The certificate is on the file as read back.
+      static_cast<WrittenFacts&>(report) = write_and_certify(*this, output, made);
+    }
     if (page.is_wanted() && report.is_made()) {
       page.write_two(*this, {all, operation, made, dry_run ? "as it would be" : output.file}, {},
                      output.overwrite);
@@ -128,20 +133,6 @@ struct BooleanCommand : Session {
           [&] { return boolean_text(made, report, {.width = width()}); });
     return report.is_made() && report.certificate.verdict == Verdict::solid ? kAllWell
                                                                             : kErrorsInGeometry;
-  }
-
-  // The certificate is on the file as read back.
-  void certify_made(const Model& made, BooleanReport& report) {
-    if (dry_run) {
-      report.certificate = certify(made, {}, &times(), progress());
-      return;
-    }
-    WrittenModel written = write_and_certify(*this, output, made);
-    report.output = output.file;
-    report.digest = written.report.digest;
-    report.write_notes = written.report.notes;
-    report.largest_rounding = written.report.largest_rounding;
-    report.certificate = std::move(written.certificate);
   }
 };
 

@@ -168,12 +168,7 @@ struct MendCommand : Session {
     } else {
       // Rounding counts against the budget, too.
       if (holds_floats_only(output) && r.tolerance > 0) check_rounding(r.model, r.tolerance);
-      WrittenModel written = write_and_certify(*this, output, r.model, profile_);
-      report.output = output.file;
-      report.digest = written.report.digest;
-      report.write_notes = written.report.notes;
-      report.largest_rounding = written.report.largest_rounding;
-      report.certificate = std::move(written.certificate);
+      static_cast<WrittenFacts&>(report) = write_and_certify(*this, output, r.model, profile_);
     }
     if (page.is_wanted()) {
       Profile profile;

@@ -57,7 +57,8 @@ struct StitchCommand : Session {
     if (dry_run) {
       report.certificate = certify(stitched.model, certify_options(), &times(), progress());
     } else {
-      write(stitched.model, report);
+      // The certificate is on the file as read back.
+      static_cast<WrittenFacts&>(report) = write_and_certify(*this, output, stitched.model);
     }
     if (page.is_wanted()) {
       // What was moved by up to the tolerance may be off its surface by as much.
@@ -74,16 +75,6 @@ struct StitchCommand : Session {
     print([&] { return stitch_json(model, report, facts()); },
           [&] { return stitch_text(model, report, file_label(), {.width = width()}); });
     return report.certificate.verdict == Verdict::solid ? kAllWell : kErrorsInGeometry;
-  }
-
-  // The certificate is on the file as read back.
-  void write(const Model& stitched, StitchReport& report) {
-    WrittenModel written = write_and_certify(*this, output, stitched);
-    report.output = output.file;
-    report.digest = written.report.digest;
-    report.write_notes = written.report.notes;
-    report.largest_rounding = written.report.largest_rounding;
-    report.certificate = std::move(written.certificate);
   }
 };
 

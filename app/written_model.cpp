@@ -6,9 +6,9 @@
 
 namespace aguja::app {
 
-WrittenModel write_and_certify(Session& session, const OutputOptions& output, const Model& model,
+WrittenFacts write_and_certify(Session& session, const OutputOptions& output, const Model& model,
                                const Profile& profile) {
-  WrittenModel out;
+  WrittenFacts out;
   ReadOptions options;
   options.unit = model.unit;
   options.format = output.format();
@@ -21,10 +21,14 @@ WrittenModel write_and_certify(Session& session, const OutputOptions& output, co
     out.certificate =
         certify(back, session.certify_options(profile), &session.times(), session.progress());
   };
-  out.report = session.times().time("write", [&] {
+  WriteReport report = session.times().time("write", [&] {
     return write_model(output.file, model, output.format(), {output.text}, output.overwrite,
                        examine);
   });
+  out.output = output.file;
+  out.digest = std::move(report.digest);
+  out.write_notes = std::move(report.notes);
+  out.largest_rounding = report.largest_rounding;
   return out;
 }
 

@@ -7,11 +7,7 @@
 
 namespace aguja::app {
 
-struct WrittenModel {
-  WriteReport report;
-  Certificate certificate;  ///< on the file read back
-};
-[[nodiscard]] WrittenModel write_and_certify(Session& session, const OutputOptions& output,
+[[nodiscard]] WrittenFacts write_and_certify(Session& session, const OutputOptions& output,
                                              const Model& model, const Profile& profile = {});
 
 /// Will the format round coordinates to floats?

@@ -39,14 +39,8 @@ nlohmann::ordered_json boolean_json(const Model& model, const BooleanReport& rep
                         {"points", r.rounding.points},
                         {"refused", r.rounding.crossing}};
   object["largest_rounding"] = report.largest_rounding;
-  object["output"] = report.is_written() ? Json(report.output) : Json(nullptr);
-  object["write_notes"] = report.write_notes;
-  object["certificate"] = nullptr;
-  if (report.is_made()) {
-    object["certificate"] =
-        certificate_json(model, report.certificate, report.digest, std::nullopt, {});
-    if (!report.is_written()) object["certificate"]["digest"] = nullptr;
-  }
+  add_written(object, model, report);
+  if (!report.is_made()) object["certificate"] = nullptr;
   add_facts(object, facts);
   return object;
 }
@@ -125,11 +119,7 @@ std::string boolean_text(const Model& model, const BooleanReport& report,
     text += fmt::format("  rounded   points by at most {} {} on writing\n",
                         brief(report.largest_rounding), symbol(model.unit));
   }
-  for (const std::string& note : report.write_notes) text += fmt::format("  written: {}\n", note);
-  text += report.is_written()
-              ? fmt::format("  output    {}\n  digest    {}\n", report.output, report.digest)
-              : "  output    none: this was a dry run\n";
-  return text;
+  return text + written_lines(report, options);
 }
 
 }  // namespace aguja

@@ -365,6 +365,14 @@ Json certify_json(const Model& model, const Certificate& certificate, std::strin
   return object;
 }
 
+void add_written(Json& object, const Model& model, const WrittenFacts& facts) {
+  object["output"] = facts.is_written() ? Json(facts.output) : Json(nullptr);
+  object["write_notes"] = facts.write_notes;
+  object["certificate"] =
+      certificate_json(model, facts.certificate, facts.digest, std::nullopt, {});
+  if (!facts.is_written()) object["certificate"]["digest"] = nullptr;
+}
+
 Json stitch_json(const Model& model, const StitchReport& report, const RunFacts& facts) {
   const StitchResult& r = report.result;
   Json object;
@@ -396,11 +404,7 @@ Json stitch_json(const Model& model, const StitchReport& report, const RunFacts&
                     {"is_loop", rim.is_loop}});
   }
   object["still_open"] = std::move(open);
-  object["output"] = report.is_written() ? Json(report.output) : Json(nullptr);
-  object["write_notes"] = report.write_notes;
-  object["certificate"] =
-      certificate_json(model, report.certificate, report.digest, std::nullopt, {});
-  if (!report.is_written()) object["certificate"]["digest"] = nullptr;
+  add_written(object, model, report);
   add_facts(object, facts);
   return object;
 }

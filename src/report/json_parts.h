@@ -16,6 +16,8 @@ using Json = nlohmann::ordered_json;
 [[nodiscard]] Json finding_json(const Finding& f, LengthUnit unit);
 /// Adds unit, names and notes of a model.
 void add_model(Json& object, const Model& model);
+/// Adds `output`, `write_notes` and `certificate`.
+void add_written(Json& object, const Model& model, const WrittenFacts& facts);
 [[nodiscard]] Json certificate_json(const Model& model, const Certificate& certificate,
                                     std::string_view digest, std::optional<Density> density,
                                     std::span<const Expectation> expectations);

@@ -128,11 +128,7 @@ Json mend_json(const Model& model, const MendReport& report, const RunFacts& fac
     finding["because"] = open.why;
     object["still_open"].push_back(std::move(finding));
   }
-  object["output"] = report.is_written() ? Json(report.output) : Json(nullptr);
-  object["write_notes"] = report.write_notes;
-  object["certificate"] =
-      certificate_json(model, report.certificate, report.digest, std::nullopt, {});
-  if (!report.is_written()) object["certificate"]["digest"] = nullptr;
+  add_written(object, model, report);
   add_facts(object, facts);
   return object;
 }
@@ -387,15 +383,7 @@ std::string mend_text(const Model& model, const MendReport& report, std::string_
   text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses,
                             volume_doubt(report.certificate), model.unit, {});
   text += distance_lines(report, model.unit);
-  for (const std::string& note : report.write_notes) {
-    text += wrapped("written: " + note, options.width, 2);
-  }
-  if (report.is_written()) {
-    text += fmt::format("  output    {}\n  digest    {}\n", report.output, report.digest);
-  } else {
-    text += "  output    none: this was a dry run, judged in double precision\n";
-  }
-  return text;
+  return text + written_lines(report, options);
 }
 
 // ---- Remedies explained.

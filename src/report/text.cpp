@@ -465,6 +465,16 @@ std::string certify_line(const Model& model, const Certificate& certificate,
   return line;
 }
 
+std::string written_lines(const WrittenFacts& facts, const TextOptions& options) {
+  std::string text;
+  for (const std::string& note : facts.write_notes) {
+    text += wrapped("written: " + note, options.width, 2);
+  }
+  return text + (facts.is_written()
+                     ? fmt::format("  output    {}\n  digest    {}\n", facts.output, facts.digest)
+                     : "  output    none: this was a dry run, judged in double precision\n");
+}
+
 std::string stitch_text(const Model& model, const StitchReport& report, std::string_view file,
                         const TextOptions& options) {
   constexpr std::size_t kMostRows = 12;
@@ -515,15 +525,7 @@ std::string stitch_text(const Model& model, const StitchReport& report, std::str
   text += verdict_lines(model, report.certificate, options);
   text += "\n" + mass_lines(report.certificate.mass, report.certificate.encloses,
                             volume_doubt(report.certificate), model.unit, {});
-  for (const std::string& note : report.write_notes) {
-    text += wrapped("written: " + note, options.width, 2);
-  }
-  if (report.is_written()) {
-    text += fmt::format("  output    {}\n  digest    {}\n", report.output, report.digest);
-  } else {
-    text += "  output    none: this was a dry run, judged in double precision\n";
-  }
-  return text;
+  return text + written_lines(report, options);
 }
 
 std::string compare_text(const Model& a, std::string_view file_a, std::string_view file_b,

@@ -18,6 +18,8 @@ namespace aguja {
                                      std::optional<Density> density);
 [[nodiscard]] std::string verdict_lines(const Model& model, const Certificate& certificate,
                                         const TextOptions& options);
+/// What was written, and where to; the last lines.
+[[nodiscard]] std::string written_lines(const WrittenFacts& facts, const TextOptions& options);
 /// Parts that are not apart; nothing if there are none.
 [[nodiscard]] std::string pair_lines(const Model& model, std::span<const PartPair> pairs,
                                      const TextOptions& options);

@@ -7,18 +7,12 @@
 
 namespace aguja {
 
-struct BooleanReport {
+struct BooleanReport : WrittenFacts {
   SetOperation operation = SetOperation::union_of_all;
   SetOperationResult result;
   /// What was done to operands beforehand, a line each.
   std::vector<std::string> resolved_first;
-  double largest_rounding = 0;  ///< on writing
-  std::string output;           ///< empty: nothing was written
-  std::string digest;
-  std::vector<std::string> write_notes;
-  Certificate certificate;  ///< on the file read back, or on the model if nothing was written
 
-  [[nodiscard]] bool is_written() const { return !output.empty(); }
   /// Is there a result that has triangles?
   [[nodiscard]] bool is_made() const {
     return result.part && !result.part->mesh().triangles.empty();

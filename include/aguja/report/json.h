@@ -54,12 +54,8 @@ struct AskedMeasures {
                                                   std::span<const Measurement> parts,
                                                   const AskedMeasures& asked,
                                                   const RunFacts& facts);
-/// What stitching did, and the certificate on what was written.
-struct StitchReport {
-  double tolerance = 0;
-  std::string tolerance_why;  ///< where it came from
-  std::size_t steps = 1;
-  StitchResult result;          ///< its mesh is not looked at
+/// What was written, and the certificate on it.
+struct WrittenFacts {
   double largest_rounding = 0;  ///< on writing
   std::string output;           ///< empty: nothing was written
   std::string digest;
@@ -67,6 +63,14 @@ struct StitchReport {
   Certificate certificate;  ///< on the file read back, or on the model if nothing was written
 
   [[nodiscard]] bool is_written() const { return !output.empty(); }
+};
+/// What stitching did.
+struct StitchReport : WrittenFacts {
+  double tolerance = 0;
+  std::string tolerance_why;  ///< where it came from
+  std::size_t steps = 1;
+  StitchResult result;  ///< its mesh is not looked at
+
   /// Joined vertices are rounded before they are checked, so a point is moved by the one or the
   /// other, never by both.
   [[nodiscard]] double largest_movement() const {

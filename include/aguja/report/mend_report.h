@@ -7,15 +7,8 @@
 
 namespace aguja {
 
-struct MendReport {
+struct MendReport : WrittenFacts {
   MendResult result;
-  double largest_rounding = 0;  ///< on writing
-  std::string output;           ///< empty: nothing was written
-  std::string digest;
-  std::vector<std::string> write_notes;
-  Certificate certificate;  ///< on the file read back, or on the model if nothing was written
-
-  [[nodiscard]] bool is_written() const { return !output.empty(); }
 };
 
 /// `model`: as it was read.
