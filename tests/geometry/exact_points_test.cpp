@@ -10,20 +10,19 @@
 #include "aguja/base/error.h"
 #include "aguja/geometry/planar_triangulation.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/rational.h"
 
 namespace aguja {
 namespace {
 
+using test::cross;
+using test::dot;
+using test::minus;
 using test::Random;
 using Q = mpq_class;
-using V = std::array<Q, 3>;
+using V = test::RationalPoint;
 
-V exact(const Point& p) { return {Q(p.x()), Q(p.y()), Q(p.z())}; }
-V minus(const V& a, const V& b) { return {a[0] - b[0], a[1] - b[1], a[2] - b[2]}; }
-Q dot(const V& a, const V& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
-V cross(const V& a, const V& b) {
-  return {a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]};
-}
+V exact(const Point& p) { return test::rational(p); }
 
 struct Known {
   ExactPointId id;

@@ -15,7 +15,9 @@
 namespace aguja {
 namespace {
 
+using test::cross;
 using test::joined;
+using test::minus;
 using test::rational;
 using test::RationalPoint;
 using test::RationalTriangle;
@@ -32,11 +34,7 @@ RationalPoint place(const Arrangement& a, ExactPointId p) {
 }
 
 RationalPoint normal_of(const RationalTriangle& t) {
-  const auto minus = [](const RationalPoint& a, const RationalPoint& b) {
-    return RationalPoint{a[0] - b[0], a[1] - b[1], a[2] - b[2]};
-  };
-  const RationalPoint u = minus(t.corner[1], t.corner[0]), v = minus(t.corner[2], t.corner[0]);
-  return {u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]};
+  return cross(minus(t.corner[1], t.corner[0]), minus(t.corner[2], t.corner[0]));
 }
 
 // What the arrangement promises, by plain rational arithmetic.

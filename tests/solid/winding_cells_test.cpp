@@ -1,31 +1,26 @@
 #include "aguja/solid/winding_cells.h"
 
-#include <gmpxx.h>
 #include <gtest/gtest.h>
 
 #include "aguja/base/error.h"
 #include "tests/support/crossing_soups.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/rational.h"
 #include "tests/support/sanitized.h"
 #include "tests/support/shapes.h"
 
 namespace aguja {
 namespace {
 
+using test::along;
+using test::cross;
+using test::dot;
 using test::joined;
+using test::minus;
 using test::Random;
 using Q = mpq_class;
-using V = std::array<Q, 3>;
+using V = test::RationalPoint;
 using T = std::array<V, 3>;
-
-V operator-(const V& a, const V& b) { return {a[0] - b[0], a[1] - b[1], a[2] - b[2]}; }
-V along(const V& a, const V& d, const Q& t) {
-  return {a[0] + d[0] * t, a[1] + d[1] * t, a[2] + d[2] * t};
-}
-Q dot(const V& a, const V& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
-V cross(const V& a, const V& b) {
-  return {a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]};
-}
 
 // How a line from `from` along `d` goes through a triangle: from front to back (+1), the other way,
 // not at all; nothing if it meets its rim or runs along it.
@@ -34,13 +29,14 @@ struct Through {
   Q at;
 };
 std::optional<Through> through(const T& t, const V& from, const V& d) {
-  const V n = cross(t[1] - t[0], t[2] - t[0]);
+  const V n = cross(minus(t[1], t[0]), minus(t[2], t[0]));
   const Q down = dot(n, d);
-  if (down == 0) return dot(n, t[0] - from) == 0 ? std::nullopt : std::optional(Through{0, 0});
-  const Q at = dot(n, t[0] - from) / down;
+  if (down == 0)
+    return dot(n, minus(t[0], from)) == 0 ? std::nullopt : std::optional(Through{0, 0});
+  const Q at = dot(n, minus(t[0], from)) / down;
   const V p = along(from, d, at);
   for (std::size_t k = 0; k < 3; ++k) {
-    const Q side = dot(n, cross(t[(k + 1) % 3] - t[k], p - t[k]));
+    const Q side = dot(n, cross(minus(t[(k + 1) % 3], t[k]), minus(p, t[k])));
     if (side == 0) return std::nullopt;
     if (side < 0) return Through{0, 0};
   }
@@ -83,10 +79,9 @@ void expect_right_cells(const Mesh& mesh, std::span<const std::uint32_t> label_o
   for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
     T own;
     for (std::size_t k = 0; k < 3; ++k) {
-      const Point& p = mesh.point(mesh.triangles[t][k]);
-      own[k] = {Q(p.x()), Q(p.y()), Q(p.z())};
+      own[k] = test::rational(mesh.point(mesh.triangles[t][k]));
     }
-    if (cross(own[1] - own[0], own[2] - own[0]) == V{0, 0, 0}) continue;
+    if (cross(minus(own[1], own[0]), minus(own[2], own[0])) == V{0, 0, 0}) continue;
     triangles.push_back(own);
     label_of_those.push_back(label_of[t]);
   }
@@ -95,9 +90,10 @@ void expect_right_cells(const Mesh& mesh, std::span<const std::uint32_t> label_o
   }
   for (std::size_t i = 0; i < pieces.size(); ++i) {
     const T& own = pieces[i];
-    const V n = cross(own[1] - own[0], own[2] - own[0]);
+    const V n = cross(minus(own[1], own[0]), minus(own[2], own[0]));
     // Not the centroid: symmetric models have their edges behind it.
-    const V middle = along(along(own[0], own[1] - own[0], Q(3, 10)), own[2] - own[0], Q(35, 101));
+    const V middle =
+        along(along(own[0], minus(own[1], own[0]), Q(3, 10)), minus(own[2], own[0]), Q(35, 101));
     for (const int front : {0, 1}) {
       const V d = front == 1 ? n : V{-n[0], -n[1], -n[2]};
       std::optional<Q> nearest;

@@ -8,12 +8,6 @@ namespace {
 using V = ConvexBody::V;
 using Polygon = std::vector<V>;
 
-V minus(const V& a, const V& b) { return {a[0] - b[0], a[1] - b[1], a[2] - b[2]}; }
-mpq_class dot(const V& a, const V& b) { return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]; }
-V cross(const V& a, const V& b) {
-  return {a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]};
-}
-
 Polygon clipped(const Polygon& polygon, const ConvexBody::Plane& plane) {
   Polygon out;
   for (std::size_t i = 0; i < polygon.size(); ++i) {
@@ -23,8 +17,7 @@ Polygon clipped(const Polygon& polygon, const ConvexBody::Plane& plane) {
     if (hp <= 0) out.push_back(p);
     if (hp * hq < 0) {
       const mpq_class t = hp / (hp - hq);
-      const V d = minus(q, p);
-      out.push_back({p[0] + d[0] * t, p[1] + d[1] * t, p[2] + d[2] * t});
+      out.push_back(along(p, minus(q, p), t));
     }
   }
   return out;
@@ -61,8 +54,7 @@ ConvexBody convex_body(const Mesh& outward) {
   for (const Triangle& t : outward.triangles) {
     std::array<V, 3> p;
     for (std::size_t k = 0; k < 3; ++k) {
-      const Point& own = outward.point(t[k]);
-      p[k] = {mpq_class(own.x()), mpq_class(own.y()), mpq_class(own.z())};
+      p[k] = rational(outward.point(t[k]));
     }
     body.planes.push_back({p[0], cross(minus(p[1], p[0]), minus(p[2], p[0]))});
   }

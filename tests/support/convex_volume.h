@@ -1,18 +1,16 @@
 #pragma once
 // Volumes of convex bodies and of what they fill together, by plain rational arithmetic.
 
-#include <array>
 #include <vector>
 
-#include <gmpxx.h>
-
 #include "aguja/mesh/mesh.h"
+#include "tests/support/rational.h"
 
 namespace aguja::test {
 
 /// The half-space behind each triangle of a convex body that faces outward.
 struct ConvexBody {
-  using V = std::array<mpq_class, 3>;
+  using V = RationalPoint;
   struct Plane {
     V at, normal;  ///< outward
   };

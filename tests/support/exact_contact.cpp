@@ -77,9 +77,7 @@ bool strictly_inside(const V& p, const T& t) {
 
 RationalTriangle rational(const LabelledTriangle& t) {
   RationalTriangle out;
-  for (std::size_t i = 0; i < 3; ++i) {
-    out.corner[i] = {Q(t.corner[i].x()), Q(t.corner[i].y()), Q(t.corner[i].z())};
-  }
+  for (std::size_t i = 0; i < 3; ++i) out.corner[i] = rational(t.corner[i]);
   out.label = t.label;
   return out;
 }
