@@ -94,7 +94,7 @@ constexpr std::array<KindInfo, 50> kKinds = {{
      .measure_name = "edge length",
      .what = "an edge with three or more triangles",
      .why = "which of the triangles bound the material cannot be told",
-     .remedy = "drop the flap, or resolve",
+     .remedy = "drop the flap; part bodies that meet there by hand",
      .hints = "A flap that hangs on the edge is told in the finding. Edges on which an internal "
               "face ends count under that face.",
      .picture = "        /\n"
