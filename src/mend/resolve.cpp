@@ -96,9 +96,25 @@ class Questions {
     }
     return true;
   }
-  [[nodiscard]] std::optional<Point> open_at() const {
+  // Why the inside cannot be told, if it cannot.
+  [[nodiscard]] std::optional<Refusal> open_somewhere() const {
+    const auto is_open = [&](std::size_t piece) {
+      return cells_.is_open[cells_.set_of[cells_.front(piece)]];
+    };
+    for (std::uint32_t e = 0; e < cells_.edges.size(); ++e) {
+      if (!cells_.edges.is_naked({e})) continue;
+      const std::uint32_t piece = cells_.edges.uses({e})[0].triangle().value;
+      if (is_open(piece)) {
+        return Refusal{RefusalReason::undecided, middle_of(space_, piece),
+                       "the surface is open, and what is inside cannot be told: close it first"};
+      }
+    }
     for (std::size_t i = 0; i < cells_.pieces.size(); ++i) {
-      if (cells_.is_open[cells_.set_of[cells_.front(i)]]) return middle_of(space_, i);
+      if (is_open(i)) {
+        return Refusal{RefusalReason::undecided, middle_of(space_, i),
+                       "a wall inside, or a sheet, hangs on the surface, and what is inside cannot "
+                       "be told: drop it first"};
+      }
     }
     return std::nullopt;
   }
@@ -150,11 +166,7 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
                 Progress* progress, bool may_orient) {
   const DividedSpace space(mesh, {}, 1, progress);
   const Questions questions(space);
-  if (const auto place = questions.open_at()) {
-    return refused(mesh, budget,
-                   {{RefusalReason::naked_edges, *place,
-                     "there are openings, and what is inside cannot be told: close them first"}});
-  }
+  if (const auto refusal = questions.open_somewhere()) return refused(mesh, budget, {*refusal});
   const std::vector<std::uint32_t> negative = questions.negative(budget.distance);
   if (!negative.empty() && may_orient) {
     const Change turned =

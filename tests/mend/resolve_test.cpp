@@ -149,7 +149,25 @@ TEST(Resolve, WantsClosedSurfaces) {
   mesh.triangles.resize(mesh.triangles.size() - 1);
   const Change change = resolve(with_distinct_points(mesh));
   ASSERT_EQ(change.refused.size(), 1u);
-  EXPECT_EQ(change.refused[0].reason, RefusalReason::naked_edges);
+  EXPECT_NE(change.refused[0].detail.find("is open"), std::string::npos);
+  // Nothing is open where a wall divides a box, but it is used three times along its rim.
+  Mesh divided = joined(test::cube(Point(0, 0, 0), 2), test::cube(Point(2, 0, 0), 2));
+  divided = with_distinct_points(divided);
+  std::vector<Triangle> kept;
+  bool has_wall = false;
+  for (const Triangle& t : divided.triangles) {
+    const bool in_wall = divided.point(t[0]).x() == 2 && divided.point(t[1]).x() == 2 &&
+                         divided.point(t[2]).x() == 2;
+    if (in_wall && kept.size() >= 12) continue;
+    has_wall |= in_wall;
+    kept.push_back(t);
+  }
+  divided.triangles.assign(kept.begin(), kept.end());
+  ASSERT_TRUE(has_wall);
+  divided = with_distinct_points(joined(divided, test::cube(Point(1.5, 1.5, 1.5))));
+  const Change walled = resolve(divided);
+  ASSERT_EQ(walled.refused.size(), 1u);
+  EXPECT_NE(walled.refused[0].detail.find("wall"), std::string::npos) << walled.refused[0].detail;
 }
 
 TEST(Resolve, IsRefusedWhereItWouldMoveTooFar) {
