@@ -400,6 +400,31 @@ bool is_in_union(std::span<const std::int32_t> winding) {
   return std::any_of(winding.begin(), winding.end(), [](std::int32_t w) { return w > 0; });
 }
 
+MaterialBoundary pieces_of_surface(const DividedSpace& space, const std::vector<bool>& remains,
+                                   std::uint32_t label, const RoundingOptions& options) {
+  const Arrangement& a = space.arrangement();
+  std::vector<BoundaryFaces> faces(a.pieces().size(), BoundaryFaces::none);
+  for (std::size_t i = 0; i < faces.size(); ++i) {
+    if (!remains[i]) continue;
+    const auto parents = a.parents(i);
+    const auto own = std::find_if(parents.begin(), parents.end(), [&](const PieceParent& p) {
+      return space.label_of().empty() || space.label_of()[p.triangle().value] == label;
+    });
+    if (own == parents.end()) throw ArgumentError("pieces_of_surface: a piece of another label");
+    faces[i] = own->opposite() ? BoundaryFaces::back : BoundaryFaces::front;
+  }
+  KeptPieces kept =
+      PieceExtraction(space.mesh(), space.welded(), a, faces, options.to_float).take();
+  MaterialBoundary out;
+  out.mesh = std::move(kept.mesh);
+  out.maps = std::move(kept.maps);
+  list_what_goes(space, faces, nullptr, out);
+  const Welded welded(out.mesh);
+  out.rounding = {1, kept.moved, kept.points, find_crossings_of(welded, kept.is_made).size()};
+  out.mesh.points_are_distinct = welded.points().size() == out.mesh.points.size();
+  return out;
+}
+
 MaterialBoundary boundary_of(const DividedSpace& space, const MaterialRule& rule,
                              const RoundingOptions& options, Progress* progress) {
   if (space.is_open()) throw ArgumentError("boundary_of: the bodies are open");

@@ -100,6 +100,7 @@ class CellFinder {
       set_of_piece_[i] = root == i ? count++ : set_of_piece_[root];
     }
     out_.is_open.assign(count, false);
+    out_.label_is_open.assign(count * out_.labels, false);
     first_of_set_.assign(count + 1, 0);
     for (const std::uint32_t s : set_of_piece_) ++first_of_set_[s + 1];
     std::partial_sum(first_of_set_.begin(), first_of_set_.end(), first_of_set_.begin());
@@ -181,6 +182,7 @@ class CellFinder {
               known = value;
             } else if (known != value) {
               out_.is_open[set] = true;
+              out_.label_is_open[set * out_.labels + l] = true;
             }
           }
           if (reached[other]) continue;
@@ -365,7 +367,8 @@ class CellFinder {
       const std::uint32_t set = out_.set_of[cell];
       for (std::size_t l = 0; l < out_.labels; ++l) {
         std::int32_t& winding = out_.winding[cell * out_.labels + l];
-        winding = (out_.is_open[set] ? 0 : winding) + around[set * out_.labels + l];
+        const std::size_t own = set * out_.labels + l;
+        winding = (out_.label_is_open[own] ? 0 : winding) + around[own];
       }
     }
   }
@@ -396,7 +399,7 @@ class CellFinder {
         set_of_triangle.size(), kGrain, [&](Range r, std::vector<RayHit>& out) {
           for (std::size_t t = r.begin; t < r.end; ++t) {
             const std::uint32_t own = set_of_triangle[t];
-            if (own == kNoIndex || out_.is_open[own]) continue;
+            if (own == kNoIndex || out_.label_is_open[own * out_.labels + label(t)]) continue;
             const Triangle& corners = mesh_.triangles()[t];
             Box box;
             for (const VertexId v : corners.corner) box.extend(mesh_.point(v));

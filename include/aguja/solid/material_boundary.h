@@ -97,4 +97,13 @@ struct MaterialBoundary {
                                            const RoundingOptions& options = {},
                                            Progress* progress = nullptr);
 
+/// Some pieces of the space (by piece: does it remain?), facing as the first of their parents that
+/// are of `label`, whether or not they bound anything. Rounded once.
+/// Cost     O(n), and the search for crossings of what was made.
+/// Errors   ArgumentError (a piece that no triangle of the label lies in).
+[[nodiscard]] MaterialBoundary pieces_of_surface(const DividedSpace& space,
+                                                 const std::vector<bool>& remains,
+                                                 std::uint32_t label,
+                                                 const RoundingOptions& options = {});
+
 }  // namespace aguja

@@ -25,9 +25,11 @@ struct WindingCells {
   Array<double> volume;
   /// By cell: where pieces that hang together see it. Cells of one set follow each other.
   Array<std::uint32_t> set_of;
-  /// By set of pieces: its triangles bound nothing, since some edge is not used as often one way as
-  /// the other. Its cells have the winding numbers of what is around it.
+  /// By set of pieces: some edge is not used as often one way as the other.
   std::vector<bool> is_open;
+  /// By set and label (set * labels + label): the triangles of that label in it bound nothing. Of
+  /// them the cells of the set have the winding numbers of what is around it.
+  std::vector<bool> label_is_open;
   /// By set: the cell around it.
   std::vector<std::uint32_t> outer;
   /// The edges of the pieces, whose points are vertices.
