@@ -29,6 +29,7 @@ int main(int argc, char** argv) {
   add_certify(app, commands);
   add_measure(app, commands);
   add_boolean(app, commands);
+  add_cut(app, commands);
   add_compare(app, commands);
   add_convert(app, commands);
   add_show(app, commands);

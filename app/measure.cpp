@@ -9,24 +9,6 @@
 namespace aguja::app {
 namespace {
 
-// `x,y,z`, each a length; nothing if there are no two commas.
-std::optional<Point> point_in(const std::string& text, LengthUnit unit) {
-  if (std::count(text.begin(), text.end(), ',') != 2) return std::nullopt;
-  Point p;
-  std::size_t begin = 0;
-  for (int axis = 0; axis < 3; ++axis) {
-    const std::size_t end = std::min(text.find(',', begin), text.size());
-    p[axis] = parse_length(text.substr(begin, end - begin), unit);
-    begin = end + 1;
-  }
-  return p;
-}
-
-Point point_named(const std::string& text, LengthUnit unit, std::string_view option) {
-  if (const auto p = point_in(text, unit)) return *p;
-  throw ArgumentError(std::string(option) + ": expected a point x,y,z; got '" + text + "'");
-}
-
 struct MeasureCommand : Session {
   std::string density;
   std::vector<std::string> between;

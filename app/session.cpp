@@ -240,6 +240,23 @@ CertifyOptions Session::certify_options(const Profile& profile) const {
           }};
 }
 
+std::optional<Point> point_in(const std::string& text, LengthUnit unit) {
+  if (std::count(text.begin(), text.end(), ',') != 2) return std::nullopt;
+  Point p;
+  std::size_t begin = 0;
+  for (int axis = 0; axis < 3; ++axis) {
+    const std::size_t end = std::min(text.find(',', begin), text.size());
+    p[axis] = parse_length(text.substr(begin, end - begin), unit);
+    begin = end + 1;
+  }
+  return p;
+}
+
+Point point_named(const std::string& text, LengthUnit unit, std::string_view option) {
+  if (const auto p = point_in(text, unit)) return *p;
+  throw ArgumentError(std::string(option) + ": expected a point x,y,z; got '" + text + "'");
+}
+
 CLI::Option* OutputOptions::add(CLI::App& command) {
   CLI::Option* const option = command.add_option("-o,--output", file, "file to write");
   command.add_option("--to", to, "format to write, whatever the name says");

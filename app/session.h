@@ -142,6 +142,11 @@ template <typename SomeCommand>
   });
 }
 
+/// `x,y,z`, each a length; nothing if there are no two commas.
+[[nodiscard]] std::optional<Point> point_in(const std::string& text, LengthUnit unit);
+/// Errors: ArgumentError that names the option.
+[[nodiscard]] Point point_named(const std::string& text, LengthUnit unit, std::string_view option);
+
 /// Adds `surface`, where the model was read from surfaces.
 void add_surface(nlohmann::ordered_json& object, const Model& model);
 
@@ -154,6 +159,7 @@ void add_measure(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
 void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_boolean(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_cut(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_compare(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_show(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_demo(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);

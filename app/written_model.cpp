@@ -36,6 +36,10 @@ bool holds_floats_only(const OutputOptions& output) {
   return output.format() == Format::stl && !output.text;
 }
 
+bool holds_parts(const OutputOptions& output) {
+  return output.format() == Format::obj || (output.format() == Format::stl && output.text);
+}
+
 void check_rounding(const Model& model, double allowed) {
   double largest = 0;
   for (const Part& part : model.parts) {

@@ -13,6 +13,9 @@ namespace aguja::app {
 /// Will the format round coordinates to floats?
 [[nodiscard]] bool holds_floats_only(const OutputOptions& output);
 
+/// Are parts still parts when the file is read back?
+[[nodiscard]] bool holds_parts(const OutputOptions& output);
+
 /// What is rounded on writing moves, too, and the tolerance bounds all that moves.
 /// Errors: ArgumentError if rounding alone would go beyond `allowed`.
 void check_rounding(const Model& model, double allowed);

@@ -1,6 +1,6 @@
 // One boundary of what passes through itself: a clean torus against its search for crossings, two tori
 // through each other against loading and that search, a heap of triangles and layers of one plane by
-// pairs, a union of two meshes.
+// pairs, a union of two meshes; cuts by a plane and a box.
 // Usage: bench_resolve [TRIANGLES [ROUNDS]]
 
 #include <cmath>
@@ -13,6 +13,7 @@
 #include "aguja/formats/read.h"
 #include "aguja/mend/resolve.h"
 #include "aguja/mesh/arrangement.h"
+#include "aguja/solid/cut.h"
 #include "aguja/solid/material_boundary.h"
 #include "bench/interleave.h"
 #include "bench/shapes.h"
@@ -93,6 +94,11 @@ int main(int argc, char** argv) {
   const Budget budget{1e-3};
   std::size_t crossing = 0;
   const auto search = [&](const Mesh& mesh) { crossing = find_crossings(Welded(mesh)).size(); };
+  const CutPlane tilted{box_of(clean).center(), Vector(1, 0.3, 0.2)};
+  Box quarter = box_of(clean);
+  quarter.low.head<2>() = quarter.center().head<2>();
+  quarter.high *= 2;
+  const Mesh box = body_of(quarter);
   const std::vector<double> t = interleaved_medians(
       {{"search clean", {}, [&] { search(clean); }},
        {"resolve clean", {}, [&] { static_cast<void>(resolve(clean, {}, budget)); }},
@@ -105,11 +111,18 @@ int main(int argc, char** argv) {
        {"resolve tori", {}, [&] { static_cast<void>(resolve(tori, {}, budget)); }},
        {"union", {}, [&] { static_cast<void>(resolve(hundreds, {}, budget)); }},
        {"arrange dense", {}, [&] { static_cast<void>(arrange(Welded(dense))); }},
-       {"arrange layers", {}, [&] { static_cast<void>(arrange(Welded(flat))); }}},
+       {"arrange layers", {}, [&] { static_cast<void>(arrange(Welded(flat))); }},
+       {"cut by plane", {}, [&] { static_cast<void>(cut_by_plane(clean, tilted)); }},
+       {"cut by box", {}, [&] { static_cast<void>(cut_by_body(clean, box)); }}},
       rounds);
   const Change result = resolve(tori, {}, budget);
   if (!result.refused.empty() || !find_crossings(Welded(result.mesh)).empty()) {
     fmt::print(stderr, "the tori were not resolved\n");
+    return 1;
+  }
+  for (const CutResult& cut : {cut_by_plane(clean, tilted), cut_by_body(clean, box)}) {
+    if (cut.problem.empty() && !cut.sides[0].mesh.triangles.empty()) continue;
+    fmt::print(stderr, "the torus was not cut: {}\n", cut.problem);
     return 1;
   }
   const auto pairs = [](const Mesh& mesh) {
@@ -128,5 +141,9 @@ int main(int argc, char** argv) {
              dense.triangles.size(), in_dense, t[6], 1e6 * t[6] / in_dense);
   fmt::print("| ten layers of one plane, {} pairs | {:.2f} | {:.1f} µs a pair |\n", in_flat, t[7],
              1e6 * t[7] / in_flat);
+  fmt::print("| the clean torus cut by a plane | {:.2f} | {:.2f} x its search |\n", t[8],
+             t[8] / t[0]);
+  fmt::print("| the clean torus cut by a box | {:.2f} | {:.2f} x its search |\n", t[9],
+             t[9] / t[0]);
   return 0;
 }

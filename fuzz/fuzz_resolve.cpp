@@ -1,5 +1,5 @@
-// Bodies and loose triangles of any bytes through the arrangement and `resolve`: nothing is thrown but
-// what the headers say, and what comes out crosses nothing, or is what went in.
+// Bodies and loose triangles of any bytes through the arrangement, `resolve` and cuts: nothing is thrown
+// but what the headers say, and what comes out crosses nothing, or is what went in.
 
 #include <array>
 #include <cmath>
@@ -10,6 +10,7 @@
 #include "aguja/mend/resolve.h"
 #include "aguja/mesh/arrangement.h"
 #include "aguja/mesh/edge_table.h"
+#include "aguja/solid/cut.h"
 
 namespace {
 
@@ -49,6 +50,27 @@ void add_body(Mesh& mesh, const std::array<VertexId, 4>& v) {
 
 void demand(bool holds) {
   if (!holds) std::abort();
+}
+
+void demand_clean(const Mesh& mesh) {
+  const Welded welded(mesh);
+  demand(find_crossings(welded).empty());
+  demand(count_edges(EdgeTable(welded.triangles(), welded.points().size())).unbalanced == 0);
+}
+
+// Through whole places, where vertices, edges and faces are.
+void cut_up(const Mesh& mesh, std::uint8_t how, double scale) {
+  const Point through = scale * Point(how % 5 - 2, how % 3, how % 7 - 3);
+  const Vector normal(how % 2, how / 8 % 3 - 1, how / 32 % 2 + 1);
+  Box box;
+  box.extend(through);
+  box.extend(Point(through + scale * Vector(5, 3, 4)));
+  const CutOptions options{.most_moved = 1e-3, .to_float = (how & 4) != 0};
+  for (const CutResult& cut :
+       {cut_by_plane(mesh, {through, normal}, options), cut_by_body(mesh, body_of(box), options)}) {
+    if (!cut.problem.empty()) continue;
+    for (const CutSide& side : cut.sides) demand_clean(side.mesh);
+  }
 }
 
 }  // namespace
@@ -94,8 +116,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     demand(change.mesh.triangles.size() == distinct.triangles.size());
     return 0;
   }
-  const Welded welded(change.mesh);
-  demand(find_crossings(welded).empty());
-  demand(count_edges(EdgeTable(welded.triangles(), welded.points().size())).unbalanced == 0);
+  demand_clean(change.mesh);
+  cut_up(change.mesh, how, scale);
   return 0;
 }

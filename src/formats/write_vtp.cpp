@@ -4,6 +4,7 @@
 
 #include "aguja/base/error.h"
 #include "aguja/base/parallel.h"
+#include "aguja/formats/section_files.h"
 #include "aguja/formats/view_files.h"
 #include "base/packed_text.h"
 #include "formats/output.h"
@@ -55,6 +56,28 @@ void add_strings(pugi::xml_node parent, const char* name, const std::vector<std:
   array.text() = codes.c_str();
 }
 
+pugi::xml_node append_poly_data(pugi::xml_document& document) {
+  pugi::xml_node file = document.append_child("VTKFile");
+  file.append_attribute("type") = "PolyData";
+  file.append_attribute("version") = "1.0";
+  file.append_attribute("byte_order") = "LittleEndian";
+  file.append_attribute("header_type") = "UInt64";
+  file.append_attribute("compressor") = "vtkZLibDataCompressor";
+  return file.append_child("PolyData");
+}
+
+pugi::xml_node append_piece(pugi::xml_node data, std::span<const double> points, std::size_t lines,
+                            std::size_t polygons) {
+  pugi::xml_node piece = data.append_child("Piece");
+  piece.append_attribute("NumberOfPoints") = points.size() / 3;
+  piece.append_attribute("NumberOfVerts") = 0;
+  piece.append_attribute("NumberOfLines") = lines;
+  piece.append_attribute("NumberOfStrips") = 0;
+  piece.append_attribute("NumberOfPolys") = polygons;
+  add_array<double>(piece.append_child("Points"), "Float64", "points", points, 3);
+  return piece;
+}
+
 }  // namespace
 
 void write_vtp(const ByteSink& sink, const Model& model, std::span<const TriangleField> fields) {
@@ -84,23 +107,11 @@ void write_vtp(const ByteSink& sink, const Model& model, std::span<const Triangl
     }
   }
   pugi::xml_document document;
-  pugi::xml_node file = document.append_child("VTKFile");
-  file.append_attribute("type") = "PolyData";
-  file.append_attribute("version") = "1.0";
-  file.append_attribute("byte_order") = "LittleEndian";
-  file.append_attribute("header_type") = "UInt64";
-  file.append_attribute("compressor") = "vtkZLibDataCompressor";
-  pugi::xml_node data = file.append_child("PolyData");
+  pugi::xml_node data = append_poly_data(document);
   pugi::xml_node about = data.append_child("FieldData");
   add_strings(about, "part_names", names);
   add_strings(about, "unit", {std::string(symbol(model.unit))});
-  pugi::xml_node piece = data.append_child("Piece");
-  piece.append_attribute("NumberOfPoints") = points.size() / 3;
-  piece.append_attribute("NumberOfVerts") = 0;
-  piece.append_attribute("NumberOfLines") = 0;
-  piece.append_attribute("NumberOfStrips") = 0;
-  piece.append_attribute("NumberOfPolys") = n;
-  add_array<double>(piece.append_child("Points"), "Float64", "points", points, 3);
+  pugi::xml_node piece = append_piece(data, points, 0, n);
   pugi::xml_node polygons = piece.append_child("Polys");
   add_array<std::int64_t>(polygons, "Int64", "connectivity", corners);
   add_array<std::int64_t>(polygons, "Int64", "offsets", ends);
@@ -119,6 +130,46 @@ void write_vtp(const ByteSink& sink, const Model& model, std::span<const Triangl
   for (const TriangleField& field : fields) {
     add_array<float>(cells, "Float32", field.slug.c_str(), field.values);
   }
+  std::ostringstream text;
+  document.save(text, " ");
+  sink(text.str());
+}
+
+void write_sections_vtp(const ByteSink& sink, std::span<const PartSection> sections,
+                        LengthUnit unit) {
+  std::vector<double> points;
+  std::vector<std::int64_t> ends_of_lines, on_line;
+  std::vector<std::int32_t> section_of_line, is_closed;
+  std::vector<double> area;
+  std::vector<std::string> names;
+  for (std::size_t i = 0; i < sections.size(); ++i) {
+    names.push_back(sections[i].part + ", " + sections[i].cutter);
+    for (const SectionOutline& o : sections[i].section.outlines) {
+      const auto first = static_cast<std::int64_t>(points.size() / 3);
+      for (std::size_t k = 0; k < o.points.size(); ++k) {
+        points.insert(points.end(), o.points[k].data(), o.points[k].data() + 3);
+        on_line.push_back(first + static_cast<std::int64_t>(k));
+      }
+      if (o.is_closed) on_line.push_back(first);
+      ends_of_lines.push_back(static_cast<std::int64_t>(on_line.size()));
+      section_of_line.push_back(static_cast<std::int32_t>(i));
+      is_closed.push_back(o.is_closed ? 1 : 0);
+      area.push_back(o.area);
+    }
+  }
+  pugi::xml_document document;
+  pugi::xml_node data = append_poly_data(document);
+  pugi::xml_node about = data.append_child("FieldData");
+  add_strings(about, "section_names", names);
+  add_strings(about, "unit", {std::string(symbol(unit))});
+  pugi::xml_node piece = append_piece(data, points, ends_of_lines.size(), 0);
+  pugi::xml_node lines = piece.append_child("Lines");
+  add_array<std::int64_t>(lines, "Int64", "connectivity", on_line);
+  add_array<std::int64_t>(lines, "Int64", "offsets", ends_of_lines);
+  pugi::xml_node cells = piece.append_child("CellData");
+  add_array<std::int32_t>(cells, "Int32", "section", section_of_line);
+  add_array<std::int32_t>(cells, "Int32", "closed", is_closed);
+  add_array<double>(cells, "Float64", "area", area);
   std::ostringstream text;
   document.save(text, " ");
   sink(text.str());

@@ -77,6 +77,7 @@ class PlaneSplitter {
                                      });
     std::sort(cut_.begin(), cut_.end());
     cut_.erase(std::unique(cut_.begin(), cut_.end()), cut_.end());
+    out_.made = cut_.size();
     std::vector<Point> made;
     made.reserve(cut_.size());
     for (const CutEdge& e : cut_) made.push_back(meeting_point(e));
@@ -186,15 +187,15 @@ SplitMesh split_by_plane(const Mesh& mesh, const CutPlane& plane,
 }
 
 double rounding_off(const Mesh& mesh, const CutPlane& plane) {
-  if (plane.axis() >= 0 || mesh.points.empty()) return 0;
-  bool are_floats = true;
+  // Floats are off a tilted plane by what they are rounded; but 3e-15 for 0 can be a float, too.
+  bool are_rounded_floats = plane.axis() < 0;
   double largest = plane.through.cwiseAbs().maxCoeff();
   for (const Point& p : mesh.points) {
     largest = std::max(largest, p.cwiseAbs().maxCoeff());
-    are_floats = are_floats && rounded_to_float(p) == p;
+    are_rounded_floats = are_rounded_floats && rounded_to_float(p) == p;
   }
   constexpr double kFewFloatRoundings = 4 * 0x1p-24, kFewRoundings = 4 * 0x1p-53;
-  return largest * (are_floats ? kFewFloatRoundings : kFewRoundings);
+  return largest * (are_rounded_floats ? kFewFloatRoundings : kFewRoundings);
 }
 
 }  // namespace aguja

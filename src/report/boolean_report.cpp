@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "report/json_parts.h"
+#include "report/operand_parts.h"
 #include "report/text_parts.h"
 
 namespace aguja {
@@ -14,30 +15,12 @@ nlohmann::ordered_json boolean_json(const Model& model, const BooleanReport& rep
   object["schema"] = schema_json("boolean");
   add_model(object, model);
   object["operation"] = slug(report.operation);
-  Json operands = Json::array();
-  for (const OperandFacts& o : r.operands) {
-    operands.push_back({{"part", o.name},
-                        {"volume", o.volume},
-                        {"verdict", slug(o.verdict)},
-                        {"problem", o.problem.empty() ? Json(nullptr) : Json(o.problem)}});
-  }
-  object["operands"] = std::move(operands);
+  object["operands"] = operands_json(r.operands);
   object["resolved_first"] = report.resolved_first;
   object["pairs"] = r.pairs;
-  Json pieces = Json::array();
-  for (const PieceFacts& p : pieces_of(report.certificate)) {
-    pieces.push_back({{"part", p.part},
-                      {"volume", p.volume},
-                      {"shells", p.shells},
-                      {"genus", p.genus ? Json(*p.genus) : Json(nullptr)},
-                      {"place", point_json(p.place)}});
-  }
-  object["pieces"] = std::move(pieces);
+  object["pieces"] = pieces_json(report.certificate);
   object["gone"] = r.gone;
-  object["rounding"] = {{"rounds", r.rounding.rounds},
-                        {"moved", r.rounding.moved},
-                        {"points", r.rounding.points},
-                        {"refused", r.rounding.crossing}};
+  object["rounding"] = rounding_json(r.rounding);
   object["largest_rounding"] = report.largest_rounding;
   add_written(object, model, report);
   if (!report.is_made()) object["certificate"] = nullptr;
@@ -45,51 +28,13 @@ nlohmann::ordered_json boolean_json(const Model& model, const BooleanReport& rep
   return object;
 }
 
-namespace {
-
-std::string operand_lines(const Model& model, const BooleanReport& report,
-                          const TextOptions& options) {
-  TextTable table({{"operand", Align::left},
-                   {fmt::format("volume {}³", symbol(model.unit)), Align::right},
-                   {"by itself", Align::left}});
-  for (const OperandFacts& o : report.result.operands) {
-    const bool has_volume = o.problem.empty() || o.volume != 0;
-    std::string what(slug(o.verdict));
-    if (!o.problem.empty()) what += ": " + o.problem;
-    table.add({o.name, has_volume ? brief(o.volume) : "-", what});
-  }
-  return table.text(options.width);
-}
-
-std::string piece_lines(const Model& model, const BooleanReport& report,
-                        const TextOptions& options) {
-  const std::vector<PieceFacts> pieces = pieces_of(report.certificate);
-  constexpr std::size_t kMostRows = 12;
-  std::string text = fmt::format("\n{}\n", plural(pieces.size(), "piece"));
-  TextTable table({{"piece", Align::right},
-                   {fmt::format("volume {}³", symbol(model.unit)), Align::right},
-                   {"shells", Align::right},
-                   {"genus", Align::right},
-                   {"about", Align::left}});
-  for (std::size_t i = 0; i < std::min(kMostRows, pieces.size()); ++i) {
-    const PieceFacts& p = pieces[i];
-    table.add({std::to_string(i + 1), brief(p.volume), std::to_string(p.shells),
-               p.genus ? std::to_string(*p.genus) : "-", brief(p.place)});
-  }
-  text += table.text(options.width);
-  if (pieces.size() > kMostRows) text += "  and more; --json lists them all\n";
-  return text;
-}
-
-}  // namespace
-
 std::string boolean_text(const Model& model, const BooleanReport& report,
                          const TextOptions& options) {
   const SetOperationResult& r = report.result;
   std::string text = fmt::format("{} of {}\n", slug(report.operation),
                                  plural(r.operands.size(), "body", "bodies"));
   text[0] = static_cast<char>(text[0] - 'a' + 'A');
-  text += note_lines(model, options.width) + "\n" + operand_lines(model, report, options);
+  text += note_lines(model, options.width) + "\n" + operand_lines(r.operands, model.unit, options);
   for (const std::string& line : report.resolved_first) text += wrapped(line, options.width, 2);
   if (!r.part) {
     const bool rounding = r.rounding.crossing > 0;
@@ -102,7 +47,7 @@ std::string boolean_text(const Model& model, const BooleanReport& report,
     return text;
   }
   if (!report.is_made()) return text + "\nNothing is left: the result has no volume.\n";
-  text += piece_lines(model, report, options);
+  text += piece_lines(report.certificate, model.unit, options);
   for (const std::string& name : r.gone) {
     text += fmt::format("  nothing of the surface of '{}' is left\n", name);
   }

@@ -23,24 +23,40 @@ class BodyCutter {
         label_of_(labels(mesh, body)),
         space_(joined_, label_of_, 2, progress) {}
 
-  [[nodiscard]] CutResult run() {
-    if (find_problem()) return std::move(out_);
-    for (std::size_t side = 0; side < 2; ++side) {
-      MaterialBoundary made = options_.capped ? capped(side == 0) : open(side == 0);
-      out_.rounding.rounds = std::max(out_.rounding.rounds, made.rounding.rounds);
-      out_.rounding.moved = std::max(out_.rounding.moved, made.rounding.moved);
-      out_.rounding.points = std::max(out_.rounding.points, made.rounding.points);
-      out_.rounding.crossing += made.rounding.crossing;
-      take(std::move(made), out_.sides[side]);
+  [[nodiscard]] CutResult divide() {
+    if (find_problem(false)) return std::move(out_);
+    std::vector<bool> remains(space_.cells().pieces.size());
+    for (std::size_t i = 0; i < remains.size(); ++i) {
+      for (const PieceParent p : space_.arrangement().parents(i)) {
+        if (is_of_model(p.triangle())) remains[i] = true;
+      }
     }
+    add(pieces_of_surface(space_, remains, kOfModel, {.to_float = options_.to_float}), 0);
+    return finished();
+  }
+  [[nodiscard]] CutResult cut() {
+    if (find_problem(options_.capped)) return std::move(out_);
+    for (std::size_t side = 0; side < 2; ++side) {
+      add(options_.capped ? capped(side == 0) : open(side == 0), side);
+    }
+    return finished();
+  }
+
+ private:
+  void add(MaterialBoundary made, std::size_t side) {
+    out_.rounding.rounds = std::max(out_.rounding.rounds, made.rounding.rounds);
+    out_.rounding.moved = std::max(out_.rounding.moved, made.rounding.moved);
+    out_.rounding.points = std::max(out_.rounding.points, made.rounding.points);
+    out_.rounding.crossing += made.rounding.crossing;
+    take(std::move(made), out_.sides[side]);
+  }
+  [[nodiscard]] CutResult finished() {
     if (out_.rounding.crossing > 0) {
       fail("the surface would cross itself where it is cut: a larger tolerance may do", 0);
       out_.sides = {};
     }
     return std::move(out_);
   }
-
- private:
   static Mesh join(const Mesh& mesh, const Mesh& body) {
     Mesh all = mesh;
     all.wires.clear();
@@ -77,13 +93,13 @@ class BodyCutter {
   }
 
   // Why the question makes no sense, if it does not.
-  bool find_problem() {
+  bool find_problem(bool must_bound) {
     const WindingCells& cells = space_.cells();
     for (std::size_t i = 0; i < cells.pieces.size(); ++i) {
       std::size_t own = 0;
       for (const PieceParent p : space_.arrangement().parents(i)) own += is_of_model(p.triangle());
       if (own > 1) return fail("the surface lies on itself: resolve the part first", i);
-      if (!options_.capped) continue;
+      if (!must_bound) continue;
       const std::size_t set = cells.set_of[cells.front(i)];
       if (own == 1 && cells.label_is_open[set * cells.labels + kOfModel]) {
         return fail("the surface is open: close it first, or cut it open", i);
@@ -158,7 +174,12 @@ class BodyCutter {
 
 CutResult cut_by_body(const Mesh& mesh, const Mesh& body, const CutOptions& options,
                       Progress* progress) {
-  return BodyCutter(mesh, body, options, progress).run();
+  return BodyCutter(mesh, body, options, progress).cut();
+}
+
+CutResult divide_by_body(const Mesh& mesh, const Mesh& body, const CutOptions& options,
+                         Progress* progress) {
+  return BodyCutter(mesh, body, options, progress).divide();
 }
 
 Mesh body_of(const Box& box) {

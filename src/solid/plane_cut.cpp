@@ -24,9 +24,9 @@ struct EdgeOnPlane {
 
 class PlaneCutter {
  public:
-  PlaneCutter(const Mesh& mesh, const CutPlane& plane, const CutOptions& options,
+  PlaneCutter(const Mesh& mesh, const CutPlane& plane, const CutOptions& options, bool parts,
               Progress* progress)
-      : mesh_(mesh), plane_(plane), options_(options), progress_(progress) {
+      : mesh_(mesh), plane_(plane), options_(options), parts_(parts), progress_(progress) {
     // Triangles in the section are made as seen along its shortest axis.
     plane.normal.cwiseAbs().maxCoeff(&axis_);
   }
@@ -62,6 +62,7 @@ class PlaneCutter {
     split_ = split_by_plane(mesh_, plane_, {within, options_.to_float});
     out_.rounding.moved = split_.moved;
     out_.off_plane = split_.off_plane;
+    out_.rounding.points = split_.made;
     cap_.clear();
     if (split_.fell_together) {
       return fail("points of the cut fall on each other", split_.mesh.points[0]);
@@ -74,7 +75,7 @@ class PlaneCutter {
       outline.push_back(e.surplus[0] > 0 ? Wire{e.high, e.low} : Wire{e.low, e.high});
     }
     out_.section = section_of(split_.mesh.points, outline, plane_);
-    if (options_.capped && !make_cap()) return false;
+    if (parts_ && options_.capped && !make_cap()) return false;
     return are_clean();
   }
   bool fail(const char* problem, const Point& place) {
@@ -204,7 +205,7 @@ class PlaneCutter {
 
   // Takes what is below, or above, and looks whether it crosses itself where it was cut.
   bool are_clean() {
-    for (std::size_t side = 0; side < 2; ++side) {
+    for (std::size_t side = 0; side < (parts_ ? 2 : 1); ++side) {
       std::vector<bool> made;
       out_.sides[side] = side_of_cut(side, made);
       if (!is_clean(out_.sides[side], made)) return false;
@@ -226,7 +227,7 @@ class PlaneCutter {
       made.push_back(is_made);
     };
     for (std::size_t t = 0; t < split_.side.size(); ++t) {
-      if (split_.side[t] != wanted) continue;
+      if (parts_ && split_.side[t] != wanted) continue;
       const TriangleId parent = split_.parent[t];
       const bool is_divided = (t > 0 && split_.parent[t - 1] == parent) ||
                               (t + 1 < split_.side.size() && split_.parent[t + 1] == parent);
@@ -262,7 +263,7 @@ class PlaneCutter {
     for (const Wire& w : split_.mesh.wires) {
       const auto is_here = [&](VertexId v) {
         const double d = plane_.distance(split_.mesh.point(v));
-        return split_.on_plane[v.value] || (side == 0 ? d < 0 : d > 0);
+        return !parts_ || split_.on_plane[v.value] || (side == 0 ? d < 0 : d > 0);
       };
       if (!is_here(w[0]) || !is_here(w[1])) continue;
       out.wires.push_back(w);
@@ -316,6 +317,7 @@ class PlaneCutter {
   const Mesh& mesh_;
   const CutPlane& plane_;
   const CutOptions& options_;
+  bool parts_;  // what is cut comes apart
   Progress* progress_;
   Eigen::Index axis_ = 0;
   SplitMesh split_;
@@ -329,7 +331,12 @@ class PlaneCutter {
 
 CutResult cut_by_plane(const Mesh& mesh, const CutPlane& plane, const CutOptions& options,
                        Progress* progress) {
-  return PlaneCutter(mesh, plane, options, progress).run();
+  return PlaneCutter(mesh, plane, options, true, progress).run();
+}
+
+CutResult divide_by_plane(const Mesh& mesh, const CutPlane& plane, const CutOptions& options,
+                          Progress* progress) {
+  return PlaneCutter(mesh, plane, options, false, progress).run();
 }
 
 }  // namespace aguja

@@ -44,21 +44,6 @@ JoinedOperands join(std::span<const SetOperand> operands) {
   return all;
 }
 
-OperandFacts facts_of(const SetOperand& operand, Progress* progress) {
-  OperandFacts facts;
-  facts.name = operand.name;
-  Model model;
-  model.parts = operand.parts;
-  const Certificate certificate = certify(model, {}, nullptr, progress);
-  facts.verdict = certificate.verdict;
-  if (certificate.encloses) {
-    facts.volume = certificate.mass.volume;
-  } else {
-    facts.problem = certificate.shells.empty() ? "it has no surface" : "its surface is open";
-  }
-  return facts;
-}
-
 // A closed surface should wind once around what it bounds, and around nothing else.
 void find_problems(const DividedSpace& space, std::vector<OperandFacts>& operands) {
   const WindingCells& cells = space.cells();
@@ -103,11 +88,26 @@ std::optional<SetOperation> parse_set_operation(std::string_view slug) {
   return std::nullopt;
 }
 
+OperandFacts facts_of_operand(const SetOperand& operand, Progress* progress) {
+  OperandFacts facts;
+  facts.name = operand.name;
+  Model model;
+  model.parts = operand.parts;
+  const Certificate certificate = certify(model, {}, nullptr, progress);
+  facts.verdict = certificate.verdict;
+  if (certificate.encloses) {
+    facts.volume = certificate.mass.volume;
+  } else {
+    facts.problem = certificate.shells.empty() ? "it has no surface" : "its surface is open";
+  }
+  return facts;
+}
+
 SetOperationResult combine_solids(std::span<const SetOperand> operands, SetOperation operation,
                                   const SetOperationOptions& options, Progress* progress) {
   if (operands.size() < 2) throw ArgumentError("combine_solids: two operands at least are needed");
   SetOperationResult result;
-  for (const SetOperand& o : operands) result.operands.push_back(facts_of(o, progress));
+  for (const SetOperand& o : operands) result.operands.push_back(facts_of_operand(o, progress));
   const auto has_problem = [&] {
     return std::any_of(result.operands.begin(), result.operands.end(),
                        [](const OperandFacts& o) { return !o.problem.empty(); });

@@ -16,6 +16,7 @@ import sys
 import tempfile
 import time
 import unittest
+import xml.etree.ElementTree
 
 import jsonschema
 
@@ -151,6 +152,55 @@ class ToolTest(unittest.TestCase):
                       ("union", pod, bar, "--parts", "a,b", "--dry-run"),
                       ("union", self.folder / "garza.obj", "--parts", "pod,nothing", "--dry-run")):
             self.assertEqual(run("boolean", *wrong).returncode, 2, wrong)
+
+    def test_cut_caps_pieces_and_tells_sections(self):
+        pod, garza = self.folder / "pod.stl", self.folder / "garza.obj"
+        out, drawing = self.folder / "halves.obj", self.folder / "half.svg"
+        report = self.report("cut", pod, "--by", "x=0", "-o", out, "--sections", drawing)
+        self.assertEqual(report["certificate"]["verdict"], "solid")
+        whole = report["operands"][0]["volume"]
+        halves = {p["part"]: p["volume"] for p in report["pieces"]}
+        self.assertEqual(set(halves), {"pod below x=0", "pod above x=0"})
+        for volume in halves.values():
+            self.assertAlmostEqual(volume, whole / 2, delta=1e-6 * whole)
+        section = report["sections"][0]
+        self.assertAlmostEqual(section["area"], sum(o["area"] for o in section["outlines"]), delta=1e-9)
+        self.assertLess(report["off_plane"], 1e-9)
+        root = xml.etree.ElementTree.parse(drawing).getroot()
+        self.assertTrue(root.tag.endswith("svg"))
+        self.assertEqual(len(root.findall(".//{*}path")), 1)
+        # Both halves again: the union is the pod.
+        again = self.report("boolean", "union", out, "--dry-run")
+        self.assertAlmostEqual(again["certificate"]["volume"], whole, delta=1e-6 * whole)
+        # Slabs of a ring by two planes; of its section by a plane along its face there is none.
+        lines = self.folder / "ring.vtp"
+        report = self.report("cut", garza, "--by", "z=60mm", "--by", "plane:0,0,66,0,0,2", "--keep", "above", "--dry-run",
+                             "--sections", lines)
+        self.assertIn("lid", {p["part"] for p in report["pieces"]})
+        self.assertIn("pod below z=60mm", report["left_out"])
+        self.assertIn("PolyData", lines.read_text())
+        inside = self.report("cut", pod, "--by", "box:0,0,0,60,60,150", "--keep", "inside", "--dry-run")
+        self.assertAlmostEqual(inside["certificate"]["volume"], whole / 4, delta=1e-6 * whole)
+        outline = self.report("cut", pod, "--by", "outline:0,0,0,90,0,0,0,90,0", "--keep", "inside", "--dry-run",
+                              "--along", "0,0,1")
+        self.assertAlmostEqual(outline["certificate"]["volume"], whole / 4, delta=1e-6 * whole)
+        # Open models are cut open, and said to be.
+        missing = self.folder / "pod-missing-triangles.stl"
+        refused = self.report("cut", missing, "--by", "z=60", "--dry-run", status=1)
+        self.assertIn("open", refused["troubles"][0]["text"])
+        self.assertIsNone(refused["certificate"])
+        self.report("cut", missing, "--by", "z=60", "--open", "-o", self.folder / "open.stl", "--keep", "above")
+        for wrong in (("--by", "x"), ("--by", "x=0", "--keep", "inside"), ("--by", "box:0,0,0,0,1,1"), ("--by", "patch:none"),
+                      ("--by", "outline:0,0,0,1,1,0"), ("--by", "plane:0,0,0,0,0,0"), ()):
+            self.assertEqual(run("cut", pod, "--dry-run", *wrong).returncode, 2, wrong)
+        self.assertEqual(run("cut", pod, "--by", "x=0", "-o", self.folder / "two.stl").returncode, 2)
+        # As a step of a plan.
+        plan = self.folder / "cut-plan.toml"
+        plan.write_text('format = "aguja-plan"\nversion = 1\ntolerance = "0.01mm"\n[[steps]]\nremedy = "cut"\nx = "0 mm"\n'
+                        'keep = "below"\n[[steps]]\nremedy = "cut"\ncorners = [-90, -90, 20, 90, 90, 40]\n')
+        mended = self.report("mend", pod, "--plan", plan, "-o", self.folder / "half.ply")
+        self.assertAlmostEqual(mended["certificate"]["volume"], whole / 2, delta=1e-6 * whole)
+        self.assertEqual(mended["certificate"]["counts"]["crossing_pairs"], 0)
 
     def test_stitch_proposes_dry_runs_and_refuses(self):
         model = self.folder / "pod-cracked.stl"

@@ -1,11 +1,13 @@
 #include "aguja/solid/cut.h"
 
+#include <map>
 #include <numbers>
 
 #include <gtest/gtest.h>
 #include <Eigen/Geometry>
 
 #include "aguja/base/error.h"
+#include "aguja/solid/cut_model.h"
 #include "aguja/solid/measure.h"
 #include "aguja/solid/set_operation.h"
 #include "tests/support/convex_volume.h"
@@ -106,7 +108,6 @@ TEST(PlaneCut, FacesInThePlaneStayWithTheMaterialBehindThem) {
   EXPECT_NEAR(volume_of(cut.sides[0].mesh), 8 * 2 * 3, 1e-12);
   EXPECT_NEAR(volume_of(cut.sides[1].mesh), 4 * 3 * 3, 1e-12);
   EXPECT_NEAR(cut.section.area, 4 * 3, 1e-12);
-  EXPECT_EQ(cut.rounding.points, 0u);
   // Along the outermost faces nothing is cut.
   for (const double at : {0.0, 5.0}) {
     const CutResult none = cut_by_plane(stairs, across(1, at));
@@ -261,7 +262,6 @@ TEST(PlaneCut, VerticesWithinTheToleranceAreOnThePlane) {
     EXPECT_LE(side.mesh.points.size(), box.points.size());
   }
   EXPECT_GT(cut.off_plane, 1e-5);
-  EXPECT_EQ(cut.rounding.points, 0u);
 }
 
 TEST(BodyCut, IsIntersectionAndDifference) {
@@ -331,6 +331,39 @@ TEST(BodyCut, SweptOutlines) {
                                    {0, 0, 1}, box_of(box)),
                ArgumentError);
   EXPECT_THROW((void)swept_outline(outline, {0, 0, 0}, box_of(box)), ArgumentError);
+}
+
+TEST(CutModel, PiecesAreNamedBySideAndCapsByCutter) {
+  Model model;
+  model.parts = {Part("bar", box_between({0, 0, 0}, {9, 2, 2})),
+                 Part("knob", box_between({0, 0, 5}, {1, 1, 6}))};
+  const std::vector<Cutter> cutters = {parse_cutter("x=3mm", model, 0),
+                                       parse_cutter("box:-1,1,-1,20,5,20", model, 0)};
+  const CutModel cut = cut_model(model, cutters);
+  std::map<std::string, double> volume;
+  for (const Part& p : cut.model.parts) volume[p.name] = volume_of(p.mesh());
+  const std::map<std::string, double> expected = {{"bar below x=3mm, inside box", 6},
+                                                  {"bar below x=3mm, outside box", 6},
+                                                  {"bar above x=3mm, inside box", 12},
+                                                  {"bar above x=3mm, outside box", 12},
+                                                  {"knob", 1}};
+  EXPECT_EQ(volume, expected);
+  EXPECT_EQ(cut.cut, std::vector<std::string>{"bar"});
+  EXPECT_EQ(cut.sections.size(), 1u);
+  const Part& first = cut.model.parts[0];
+  EXPECT_EQ(first.patch_names(), (std::vector<std::string>{"bar", "cut x=3mm", "cut box"}));
+  // One side only keeps the name; a plane along a face cuts nothing.
+  CutModelOptions options;
+  options.keep = *parse_kept_sides("above", std::span(cutters).first(1));
+  const CutModel one = cut_model(model, std::span(cutters).first(1), options);
+  ASSERT_EQ(one.model.parts.size(), 1u);
+  EXPECT_EQ(one.model.parts[0].name, "bar");
+  EXPECT_EQ(one.left_out, (std::vector<std::string>{"bar below x=3mm", "knob"}));
+  EXPECT_FALSE(parse_kept_sides("above", cutters));
+  EXPECT_TRUE(cut_model(model, std::vector{parse_cutter("z=2", model, 0)}).cut.empty());
+  // The plane of a patch is as exact as the patch.
+  const Cutter lid = parse_cutter("patch:8", model, 1e-9);
+  EXPECT_TRUE(std::get<CutPlane>(lid.by).axis() >= 0);
 }
 
 TEST(Cut, CanBeStoppedAtEveryPlace) {

@@ -34,6 +34,7 @@ struct SplitMesh : MeshMaps {
   std::vector<std::int8_t> side;  ///< by triangle: -1 below the plane, +1 above
   std::vector<bool> on_plane;     ///< by vertex
   double off_plane = 0;           ///< no vertex on the plane is farther from it, model units
+  std::size_t made = 0;           ///< how many points were made
   double moved = 0;               ///< no point that was made is farther from its edge, model units
   /// Points that were made fell on each other or on others: to be tried with a larger `on_within`.
   bool fell_together = false;
@@ -48,8 +49,8 @@ struct SplitMesh : MeshMaps {
 [[nodiscard]] SplitMesh split_by_plane(const Mesh& mesh, const CutPlane& plane,
                                        const PlaneSplitOptions& options = {});
 
-/// What counts as on a plane however exactly that is given: the rounding of the mesh's coordinates,
-/// which are floats or doubles; nothing for a plane that is square to an axis.
+/// What counts as on a plane however exactly that is given: a few roundings of the mesh's largest
+/// coordinate, as doubles; as floats where all are floats and the plane is square to no axis.
 [[nodiscard]] double rounding_off(const Mesh& mesh, const CutPlane& plane);
 
 }  // namespace aguja

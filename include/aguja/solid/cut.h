@@ -65,6 +65,16 @@ struct CutResult {
 [[nodiscard]] CutResult cut_by_body(const Mesh& mesh, const Mesh& body,
                                     const CutOptions& options = {}, Progress* progress = nullptr);
 
+/// The surface divided where it would be cut, and left in one piece: the first side. Nothing is
+/// capped, and no section made.
+/// Promises, cost, errors  As of cuts that are left open.
+[[nodiscard]] CutResult divide_by_plane(const Mesh& mesh, const CutPlane& plane,
+                                        const CutOptions& options = {},
+                                        Progress* progress = nullptr);
+[[nodiscard]] CutResult divide_by_body(const Mesh& mesh, const Mesh& body,
+                                       const CutOptions& options = {},
+                                       Progress* progress = nullptr);
+
 /// The box as a body of twelve triangles.
 [[nodiscard]] Mesh body_of(const Box& box);
 /// What a closed outline passes over on its way both ways along a direction through all of `reach`.

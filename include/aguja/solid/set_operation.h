@@ -34,6 +34,10 @@ struct OperandFacts {
   std::string problem;  ///< why nothing can be made of it; empty if something can
 };
 
+/// Cost     `certify`.
+[[nodiscard]] OperandFacts facts_of_operand(const SetOperand& operand,
+                                            Progress* progress = nullptr);
+
 /// A connected piece of the result, with its cavities.
 struct PieceFacts {
   std::string part;

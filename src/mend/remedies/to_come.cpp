@@ -4,7 +4,6 @@
 
 namespace aguja::remedies {
 
-constinit const RemedyInfo cut = {.slug = "cut", .what = "the model is divided", .settings = {}};
 constinit const RemedyInfo offset = {
     .slug = "offset", .what = "a sheet gets a thickness", .settings = {}};
 constinit const RemedyInfo refine = {
