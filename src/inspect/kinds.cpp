@@ -94,7 +94,7 @@ constexpr std::array<KindInfo, 50> kKinds = {{
      .measure_name = "edge length",
      .what = "an edge with three or more triangles",
      .why = "which of the triangles bound the material cannot be told",
-     .remedy = "drop the flap; part bodies that meet there by hand",
+     .remedy = "drop the flap; or resolve, which parts or joins bodies that meet there",
      .hints = "A flap that hangs on the edge is told in the finding. Edges on which an internal "
               "face ends count under that face.",
      .picture = "        /\n"
@@ -153,7 +153,7 @@ constexpr std::array<KindInfo, 50> kKinds = {{
      .measure_name = "fans",
      .what = "several fans of triangles that meet in nothing but one point",
      .why = "bodies that hang together by a point have no thickness there",
-     .remedy = "by hand: part them or join them, since only the designer knows which",
+     .remedy = "resolve: contact = part, or by hand, since only the designer knows which",
      .hints = "Where openings meet in a point the pinch counts under them.",
      .picture = "  \\_____/\n"
                 "   \\   /\n"

@@ -63,6 +63,11 @@ const std::vector<MendRule>& mend_rules() {
        false,
        false,
        "one boundary of all that is filled: what is inside goes"},
+      {remedies::resolve,
+       {nonmanifold_edge, nonmanifold_vertex},
+       false,
+       false,
+       "bodies that meet there alone are parted or joined: contact says which"},
   };
   return kRules;
 }

@@ -225,11 +225,39 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
   return change;
 }
 
+Change with_contacts_undone(Change change, const ResolveOptions& options, const Budget& budget,
+                            Progress* progress) {
+  const Mesh distinct = with_distinct_points(change.mesh);
+  Change undone = undo_contacts(distinct, {*options.contact, options.round_to_float},
+                                {budget.distance, change.spent}, progress);
+  if (undone.done == 0) {
+    change.refused = std::move(undone.refused);
+    return change;
+  }
+  undone.done += change.done;
+  undone.methods.insert(undone.methods.begin(), change.methods.begin(), change.methods.end());
+  return composed(change, std::move(undone));
+}
+
 }  // namespace
 
 Change resolve(const Mesh& mesh, const ResolveOptions& options, const Budget& budget,
                Progress* progress) {
-  return resolved(mesh, options, budget, progress, true);
+  Change change = resolved(mesh, options, budget, progress, true);
+  if (!change.refused.empty()) return change;
+  if (options.contact) return with_contacts_undone(std::move(change), options, budget, progress);
+  if (!options.asks_contact) return change;
+  for (const BodyContact& contact : find_contacts(change.mesh)) {
+    change.refused.push_back({RefusalReason::undecided, contact.place,
+                              contact.has_edges
+                                  ? "bodies meet in nothing but an edge there: say contact = part, "
+                                    "and a gap comes between "
+                                    "them, or contact = join, and they grow together there"
+                                  : "bodies meet in nothing but a point there: say contact = part, "
+                                    "and a gap comes between "
+                                    "them"});
+  }
+  return change;
 }
 
 }  // namespace aguja

@@ -2,8 +2,11 @@
 /// \file
 /// Crossings and overlaps become one clean boundary.
 
+#include <optional>
+
 #include "aguja/base/progress.h"
 #include "aguja/mend/change.h"
+#include "aguja/mend/contacts.h"
 
 namespace aguja {
 
@@ -15,6 +18,10 @@ struct ResolveOptions {
   /// Space that the surface winds around backwards is empty; else, where there is more of it than
   /// the budget explains, nothing is done.
   bool accept_negative = false;
+  /// What becomes of bodies that meet in an edge or a vertex alone; they stay as they are if left out.
+  std::optional<ContactAs> contact = {};
+  /// Where they stay as they are, that is refused with the question.
+  bool asks_contact = false;
   /// Coordinates of the result are floats.
   bool round_to_float = false;
   /// Within this cracks count as joined where shells that are inside out are told.

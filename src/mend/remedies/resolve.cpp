@@ -9,7 +9,9 @@ constexpr SettingInfo kResolveSettings[] = {
     {"nested", SettingType::word,
      "cavity, merged: what a closed shell in the material is that faces as what is around it"},
     {"accept_negative", SettingType::flag,
-     "space that the surface winds around backwards is empty"}};
+     "space that the surface winds around backwards is empty"},
+    {"contact", SettingType::word,
+     "part, join: what becomes of bodies that meet in an edge or a vertex alone"}};
 
 Change run_resolve(const RemedyInput& in) {
   ResolveOptions options;
@@ -25,6 +27,14 @@ Change run_resolve(const RemedyInput& in) {
       in.settings.fail("'nested' is cavity or merged, not '" + *nested + "'");
     }
   }
+  if (const auto contact = in.settings.word("contact")) {
+    if (*contact != "part" && *contact != "join") {
+      in.settings.fail("'contact' is part or join, not '" + *contact + "'");
+    }
+    options.contact = *contact == "part" ? ContactAs::parted : ContactAs::joined;
+  }
+  options.asks_contact = in.target.has(FindingKind::nonmanifold_edge) ||
+                         in.target.has(FindingKind::nonmanifold_vertex);
   return aguja::resolve(in.mesh, options, in.budget, in.progress);
 }
 
