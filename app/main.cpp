@@ -30,6 +30,7 @@ int main(int argc, char** argv) {
   add_measure(app, commands);
   add_boolean(app, commands);
   add_cut(app, commands);
+  add_offset(app, commands);
   add_compare(app, commands);
   add_convert(app, commands);
   add_show(app, commands);

@@ -160,6 +160,7 @@ void add_convert(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& comm
 void add_stitch(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_boolean(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_cut(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
+void add_offset(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_compare(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_show(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);
 void add_demo(CLI::App& app, std::vector<std::pair<CLI::App*, Command>>& commands);

@@ -67,7 +67,7 @@ Change cut_away(const Mesh& mesh, const Cutter& cutter, KeptSides keep, const Cu
     return change;
   }
   change = {};
-  static_cast<MeshMaps&>(change) = std::move(side);
+  static_cast<MeshMaps&>(change) = std::move(static_cast<MeshMaps&>(side));
   change.mesh = std::move(side.mesh);
   bool has_cap = false;
   for (const TriangleId p : change.parent) {

@@ -202,6 +202,38 @@ class ToolTest(unittest.TestCase):
         self.assertAlmostEqual(mended["certificate"]["volume"], whole / 2, delta=1e-6 * whole)
         self.assertEqual(mended["certificate"]["counts"]["crossing_pairs"], 0)
 
+    def test_offset_makes_walls_and_measures_them(self):
+        pod, sheet = self.folder / "pod.stl", self.folder / "box-sheet.stl"
+        out = self.folder / "hollow.obj"
+        report = self.report("offset", pod, "--thickness", "1mm", "-o", out)
+        self.assertEqual(report["certificate"]["verdict"], "solid")
+        wall = report["thickness"]
+        self.assertEqual(wall["asked"], 1)
+        self.assertGreater(wall["least"], 0.99)
+        self.assertAlmostEqual(wall["mean"], 1, delta=0.01)
+        self.assertGreater(wall["kept"], 0.99)
+        area = self.report("measure", pod)["total"]["area"]
+        self.assertAlmostEqual(report["certificate"]["volume"], area, delta=0.01 * area)
+        both = self.report("offset", sheet, "--thickness", "0.04in", "--side", "both", "--dry-run")
+        self.assertFalse(both["walls"][0]["was_closed"])
+        self.assertAlmostEqual(both["thickness"]["least"], 1.016, delta=1e-6)
+        whole = report["operands"][0]["volume"]
+        larger = self.report("offset", pod, "--thickness", "1mm", "--side", "out", "--whole", "--dry-run")
+        self.assertIsNone(larger["thickness"])
+        self.assertAlmostEqual(larger["certificate"]["volume"], whole + area, delta=0.02 * area)
+        smaller = self.report("offset", pod, "--thickness", "20mm", "--whole", "--dry-run", status=1)
+        self.assertIn("nothing is left", smaller["walls"][0]["problem"])
+        flipped = self.report("offset", self.folder / "pod-flipped-patch.stl", "--thickness", "1mm", "--dry-run", status=1)
+        self.assertIn("orient", flipped["walls"][0]["problem"])
+        for wrong in (("--thickness", "0mm"), ("--thickness", "-1mm"), (), ("--thickness", "1mm", "--side", "left"),
+                      ("--thickness", "1mm", "--mitre", "1"), ("--thickness", "1mm", "--whole", "--side", "both")):
+            self.assertEqual(run("offset", pod, "--dry-run", *wrong).returncode, 2, wrong)
+        plan = self.folder / "offset-plan.toml"
+        plan.write_text('format = "aguja-plan"\nversion = 1\ntolerance = "0.01mm"\n[[steps]]\nremedy = "offset"\n'
+                        'thickness = "1 mm"\nside = "in"\n')
+        mended = self.report("mend", pod, "--plan", plan, "-o", self.folder / "hollow.ply")
+        self.assertAlmostEqual(mended["certificate"]["volume"], report["certificate"]["volume"], delta=1e-6 * area)
+
     def test_stitch_proposes_dry_runs_and_refuses(self):
         model = self.folder / "pod-cracked.stl"
         dry = self.report("stitch", model, "--dry-run")

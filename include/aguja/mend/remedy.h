@@ -143,11 +143,11 @@ class Remedy {
 /// Those that are built in; one file each in src/mend/remedies/.
 namespace remedies {
 extern const RemedyInfo weld, stitch, close_gaps, fill, collapse, orient, drop, resolve, absorb,
-    refit, cut;
+    refit, cut, offset;
 /// By hand.
 extern const RemedyInfo move, join, turn, delete_, add, bridge, copy;
 /// Not there yet.
-extern const RemedyInfo offset, refine, wrap;
+extern const RemedyInfo refine, wrap;
 }  // namespace remedies
 
 [[nodiscard]] std::span<const Remedy> all_remedies();

@@ -4,8 +4,6 @@
 
 namespace aguja::remedies {
 
-constinit const RemedyInfo offset = {
-    .slug = "offset", .what = "a sheet gets a thickness", .settings = {}};
 constinit const RemedyInfo refine = {
     .slug = "refine", .what = "better triangles within a stated deviation", .settings = {}};
 constinit const RemedyInfo wrap = {
