@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include <Eigen/Geometry>
 
@@ -11,6 +12,7 @@
 #include "aguja/geometry/distance.h"
 #include "aguja/mesh/components.h"
 #include "aguja/mesh/edge_table.h"
+#include "aguja/solid/winding.h"
 #include "base/disjoint_sets.h"
 #include "solid/offset_skin.h"
 
@@ -94,27 +96,14 @@ class Thickener {
     const EdgeTable edges(mesh_.triangles, mesh_.points.size());
     if (mesh_.triangles.empty() || has_problem(edges)) return std::move(out_);
     advance(progress_, "offset", 0);
-    assemble(edges);
-    advance(progress_, "offset", 1);
-    const DividedSpace space(joined_, label_of_, 2, progress_);
-    if (space.is_open()) {
-      fail("rims that touch each other: part them first", mesh_.points[0]);
-      return std::move(out_);
-    }
-    MaterialBoundary boundary =
-        boundary_of(space, rule(), {.to_float = options_.to_float}, progress_);
-    out_.rounding = boundary.rounding;
-    if (boundary.rounding.crossing > 0) {
-      fail("the skins still cross after rounding", mesh_.points[0]);
-      return std::move(out_);
-    }
-    take(std::move(boundary));
-    drop_bubbles();
+    if (!(out_.was_closed ? assemble_closed(edges) : assemble_sheet(edges))) return std::move(out_);
+    if (!has_made()) return std::move(out_);
+    if (!out_.was_closed) drop_false_shells_of_sheet();
     if (out_.mesh.triangles.empty()) {
       fail("nothing is left: it is thinner than that everywhere", box_of(mesh_).center());
-      return std::move(out_);
+    } else if (!options_.whole) {
+      measure();
     }
-    if (!options_.whole) measure();
     return std::move(out_);
   }
 
@@ -148,30 +137,165 @@ class Thickener {
     return false;
   }
 
-  // Triangles of the surface keep their numbers and come first.
-  void assemble(const EdgeTable& edges) {
+  // A body of the surface, or the skin in front of it, out of which that of the skin behind it, or of
+  // the surface, is cut.
+  bool assemble_closed(const EdgeTable& edges) {
+    const bool has_outer = !options_.whole || options_.side == OffsetSide::out;
+    const bool has_inner = !options_.whole || options_.side == OffsetSide::in;
+    std::optional<Mesh> outer, inner;
+    if (has_outer && front_ > 0 && !(outer = clean_skin(edges, front_, false))) return false;
+    if (has_inner && behind_ > 0 && !(inner = clean_skin(edges, behind_, true))) return false;
     joined_.points = mesh_.points;
-    const std::uint32_t inner = out_.was_closed ? 1 : 0;
-    const bool has_inner = !options_.whole;
-    // What faces out: the surface, or the skin in front of it.
-    if (options_.whole && options_.side == OffsetSide::in) {
-      add_skin(edges, behind_, true, 0, true);
-      return;
+    const std::uint32_t inner_label = options_.whole ? 0 : 1;
+    if (outer) {
+      add_clean(*outer, 0, false);
+    } else if (has_outer) {
+      add_surface(false, 0);
     }
+    if (inner) {
+      add_clean(*inner, inner_label, true);
+    } else if (has_inner) {
+      add_surface(false, inner_label);
+    }
+    return true;
+  }
+  // The skin and the surface turned over, or the skins on both sides, with the rims between them.
+  bool assemble_sheet(const EdgeTable& edges) {
+    joined_.points = mesh_.points;
     if (front_ == 0) {
       add_surface(false, 0);
     } else {
       add_skin(edges, front_, false, 0, false);
     }
-    if (!has_inner) return;
-    // What faces in. Of a closed part it is taken as a body of its own, which is cut out.
     if (behind_ == 0) {
-      add_surface(!out_.was_closed, inner);
+      add_surface(true, 0);
     } else {
-      add_skin(edges, behind_, true, inner, out_.was_closed);
+      add_skin(edges, behind_, true, 0, false);
+    }
+    return true;
+  }
+
+  // All that is put together becomes a boundary.
+  bool has_made() {
+    if (joined_.triangles.empty()) return true;
+    const DividedSpace space(joined_, label_of_, 2, progress_);
+    if (space.is_open()) {
+      fail("rims that touch each other: part them first", mesh_.points[0]);
+      return false;
+    }
+    MaterialBoundary boundary =
+        boundary_of(space, rule(), {.to_float = options_.to_float}, progress_);
+    note(boundary.rounding);
+    if (boundary.rounding.crossing > 0) {
+      fail("the skins still cross after rounding", mesh_.points[0]);
+      return false;
+    }
+    take(std::move(boundary));
+    return true;
+  }
+  void note(const RoundingReport& rounding) {
+    out_.rounding.rounds = std::max(out_.rounding.rounds, rounding.rounds);
+    out_.rounding.moved += rounding.moved;
+    out_.rounding.points += rounding.points;
+    out_.rounding.crossing += rounding.crossing;
+  }
+
+  // A skin of a closed surface by itself, facing outward, free of folds: what has no material behind
+  // it goes, and so do shells that folds leave.
+  std::optional<Mesh> clean_skin(const EdgeTable& edges, double distance, bool behind) {
+    joined_ = {};
+    joined_.points = mesh_.points;
+    label_of_.clear();
+    add_skin(edges, distance, behind, 0, behind);
+    const Mesh raw = std::move(joined_);
+    joined_ = {};
+    label_of_.clear();
+    side_of_.clear();
+    parent_of_.clear();
+    const DividedSpace space(raw, {}, 1, progress_);
+    MaterialBoundary clean =
+        boundary_of(space, is_in_union, {.to_float = options_.to_float}, progress_);
+    note(clean.rounding);
+    if (clean.rounding.crossing > 0) {
+      fail("the skin still crosses itself after rounding", mesh_.points[0]);
+      return std::nullopt;
+    }
+    return only_kept(clean.mesh, true_shells(clean.mesh, distance, behind));
+  }
+  void add_clean(const Mesh& skin, std::uint32_t label, bool behind) {
+    adding_behind_ = behind;
+    const auto shift = static_cast<std::uint32_t>(joined_.points.size());
+    for (const Point& p : skin.points) joined_.points.push_back(p);
+    for (std::size_t i = 0; i < skin.triangles.size(); ++i) {
+      Triangle v = skin.triangles[i];
+      for (VertexId& c : v.corner) c.value += shift;
+      joined_.triangles.push_back(v);
+      joined_.patch_of.push_back(skin.patch_of[i]);
+      label_of_.push_back(label);
+      side_of_.push_back(behind);
+      parent_of_.push_back({kNoIndex});
     }
   }
+  // By triangle: not of a shell that lies nearer to the surface everywhere than the skin should, or on
+  // the wrong side of it, as skins do that are turned inside out twice.
+  [[nodiscard]] std::vector<bool> true_shells(const Mesh& skin, double asked, bool behind) const {
+    const Welded welded(skin);
+    const EdgeTable edges(welded.triangles(), welded.points().size());
+    const Components shells = find_components(welded.triangles(), edges);
+    const std::vector<Farthest> farthest = farthest_of_shells(skin, shells);
+    std::vector<Point> places;
+    for (const Farthest& f : farthest) places.push_back(f.place);
+    const std::vector<std::optional<int>> winding =
+        winding_numbers(Welded(mesh_), all_triangles(mesh_), places);
+    std::vector<bool> keep(skin.triangles.size());
+    for (std::uint32_t t = 0; t < keep.size(); ++t) {
+      const std::uint32_t s = shells.shell_of[t].value;
+      const bool is_inside = winding[s].value_or(0) > 0;
+      keep[t] = farthest[s].distance >= (1 - options_.within) * asked && is_inside == behind;
+    }
+    return keep;
+  }
+  struct Farthest {
+    double distance = -1;
+    Point place = Point::Zero();
+  };
+  [[nodiscard]] std::vector<Farthest> farthest_of_shells(const Mesh& skin,
+                                                         const Components& shells) const {
+    const SurfaceDistance distance(mesh_, all_triangles(mesh_));
+    std::vector<double> of_point(skin.points.size());
+    parallel_ranges(of_point.size(), kMeasureGrain, [&](Range r) {
+      for (std::size_t v = r.begin; v < r.end; ++v) of_point[v] = distance(skin.points[v]);
+    });
+    std::vector<Farthest> farthest(shells.count);
+    for (std::uint32_t t = 0; t < skin.triangles.size(); ++t) {
+      Farthest& own = farthest[shells.shell_of[t].value];
+      for (const VertexId v : skin.triangles[t].corner) {
+        if (of_point[v.value] > own.distance) own = {of_point[v.value], skin.point(v)};
+      }
+    }
+    return farthest;
+  }
+  [[nodiscard]] static Mesh only_kept(const Mesh& mesh, const std::vector<bool>& keep) {
+    Mesh out;
+    std::vector<VertexId> now(mesh.points.size(), VertexId{kNoIndex});
+    for (std::uint32_t t = 0; t < keep.size(); ++t) {
+      if (!keep[t]) continue;
+      Triangle corners = mesh.triangles[t];
+      for (VertexId& v : corners.corner) {
+        if (now[v.value].value == kNoIndex) {
+          now[v.value] = {static_cast<std::uint32_t>(out.points.size())};
+          out.points.push_back(mesh.point(v));
+        }
+        v = now[v.value];
+      }
+      out.triangles.push_back(corners);
+      out.patch_of.push_back(mesh.patch_of[t]);
+    }
+    return out;
+  }
+
   void add_surface(bool turn, std::uint32_t label) {
+    adding_behind_ = false;
     for (std::uint32_t t = 0; t < mesh_.triangles.size(); ++t) {
       Triangle v = mesh_.triangles[t];
       if (turn) std::swap(v[1], v[2]);
@@ -248,55 +372,38 @@ class Thickener {
            : patch < 2 * out_.patches ? WallPart::skin
                                       : WallPart::rim;
   }
-  // Shells that folds of a skin leave: all of them lies nearer to the surface than the skin should.
-  void drop_bubbles() {
+  // Shells of skin alone that folds leave: all of them lies nearer to the surface than the skin should.
+  void drop_false_shells_of_sheet() {
     const Welded welded(out_.mesh);
     const EdgeTable edges(welded.triangles(), welded.points().size());
     const Components shells = find_components(welded.triangles(), edges);
     if (shells.count < 2) return;
-    std::vector<bool> is_bubble(shells.count, true);
+    const std::vector<Farthest> farthest = farthest_of_shells(out_.mesh, shells);
+    std::vector<bool> is_true(shells.count, false);
     for (std::uint32_t t = 0; t < out_.mesh.triangles.size(); ++t) {
-      if (part_of({t}) != WallPart::skin) is_bubble[shells.shell_of[t].value] = false;
-    }
-    if (std::none_of(is_bubble.begin(), is_bubble.end(), [](bool b) { return b; })) return;
-    const SurfaceDistance distance(mesh_, all_triangles(mesh_));
-    std::vector<char> is_far(out_.mesh.triangles.size(), 0);
-    parallel_ranges(is_far.size(), kMeasureGrain, [&](Range r) {
-      for (std::size_t t = r.begin; t < r.end; ++t) {
-        if (!is_bubble[shells.shell_of[t].value]) continue;
-        const double asked = is_behind_[t] ? behind_ : front_;
-        for (const VertexId v : out_.mesh.triangles[t].corner) {
-          if (distance(out_.mesh.point(v)) >= (1 - options_.within) * asked) is_far[t] = 1;
-        }
+      const std::uint32_t s = shells.shell_of[t].value;
+      const double asked = is_behind_[t] ? behind_ : front_;
+      if (part_of({t}) != WallPart::skin || farthest[s].distance >= (1 - options_.within) * asked) {
+        is_true[s] = true;
       }
-    });
-    for (std::uint32_t t = 0; t < is_far.size(); ++t) {
-      if (is_far[t] != 0) is_bubble[shells.shell_of[t].value] = false;
     }
-    std::vector<bool> keep(is_far.size());
-    for (std::uint32_t t = 0; t < keep.size(); ++t) keep[t] = !is_bubble[shells.shell_of[t].value];
+    std::vector<bool> keep(out_.mesh.triangles.size());
+    for (std::uint32_t t = 0; t < keep.size(); ++t) keep[t] = is_true[shells.shell_of[t].value];
     keep_triangles_of_wall(keep);
   }
   void keep_triangles_of_wall(const std::vector<bool>& keep) {
     if (std::all_of(keep.begin(), keep.end(), [](bool k) { return k; })) return;
-    Mesh mesh;
+    Mesh mesh = only_kept(out_.mesh, keep);
     MeshMaps maps;
     std::vector<bool> behind;
     std::vector<VertexId> now(out_.mesh.points.size(), VertexId{kNoIndex});
     std::vector<TriangleId> triangle_now(keep.size(), TriangleId{kNoIndex});
-    for (std::uint32_t t = 0; t < keep.size(); ++t) {
+    for (std::uint32_t t = 0, count = 0; t < keep.size(); ++t) {
       if (!keep[t]) continue;
-      Triangle corners = out_.mesh.triangles[t];
-      for (VertexId& v : corners.corner) {
-        if (now[v.value].value == kNoIndex) {
-          now[v.value] = {static_cast<std::uint32_t>(mesh.points.size())};
-          mesh.points.push_back(out_.mesh.point(v));
-        }
-        v = now[v.value];
+      for (std::size_t k = 0; k < 3; ++k) {
+        now[out_.mesh.triangles[t][k].value] = mesh.triangles[count][k];
       }
-      triangle_now[t] = {static_cast<std::uint32_t>(mesh.triangles.size())};
-      mesh.triangles.push_back(corners);
-      mesh.patch_of.push_back(out_.mesh.patch_of[t]);
+      triangle_now[t] = {count++};
       maps.parent.push_back(out_.parent[t]);
       behind.push_back(is_behind_[t]);
     }

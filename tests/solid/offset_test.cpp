@@ -115,6 +115,25 @@ TEST(Offset, SpheresAndToriHaveTheThicknessAsked) {
   }
 }
 
+// Skins that are turned inside out in two directions wind forward again: they are no surfaces.
+TEST(Offset, WhatIsThinInTwoDirectionsIsFilledOrGone) {
+  const Mesh bar = box_between({0, 0, 0}, {8, 8, 100});
+  for (const double t : {3.0, 4.5, 20.0, 30.0, 70.0}) {
+    SCOPED_TRACE(t);
+    const OffsetResult wall = offset_surface(bar, t);
+    ASSERT_EQ(wall.problem, "");
+    const double inner = t < 4 ? (8 - 2 * t) * (8 - 2 * t) * (100 - 2 * t) : 0;
+    EXPECT_NEAR(volume_of(wall.mesh), 6400 - inner, 1e-9);
+    const OffsetResult smaller = offset_surface(bar, t, {.side = OffsetSide::in, .whole = true});
+    EXPECT_EQ(smaller.problem.empty(), t < 4);
+    // A bore of the same size in a block: the block grows, and the bore goes.
+    const Mesh bored = joined(box_between({-90, -90, -90}, {190, 190, 190}), test::turned(bar));
+    const OffsetResult larger = offset_surface(bored, t, {.side = OffsetSide::out, .whole = true});
+    ASSERT_EQ(larger.problem, "");
+    EXPECT_NEAR(volume_of(larger.mesh), std::pow(280 + 2 * t, 3) - inner, 1e-6);
+  }
+}
+
 // Where it is curved more tightly than it is thick, the skin folds over, and is cut.
 TEST(Offset, WhatFoldsOverIsCut) {
   // A slot narrower than twice the step closes.
