@@ -9,6 +9,7 @@
 #include "aguja/mend/orient.h"
 #include "aguja/solid/material_boundary.h"
 #include "base/short_text.h"
+#include "mend/near_skins.h"
 
 namespace aguja {
 namespace {
@@ -225,6 +226,19 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
   return change;
 }
 
+// First what lies on each other but for a hair; as it is, if that does not do.
+Change resolved_with_near_skins(const Mesh& mesh, const ResolveOptions& options,
+                                const Budget& budget, Progress* progress) {
+  if (std::optional<Change> near = with_near_skins_joined(mesh, budget)) {
+    if (options.round_to_float) {
+      for (Point& p : near->mesh.points) p = rounded_to_float(p);
+    }
+    Change change = resolved_after(*near, mesh, options, budget, progress);
+    if (change.refused.empty()) return change;
+  }
+  return resolved(mesh, options, budget, progress, true);
+}
+
 Change with_contacts_undone(Change change, const ResolveOptions& options, const Budget& budget,
                             Progress* progress) {
   const Mesh distinct = with_distinct_points(change.mesh);
@@ -243,7 +257,7 @@ Change with_contacts_undone(Change change, const ResolveOptions& options, const 
 
 Change resolve(const Mesh& mesh, const ResolveOptions& options, const Budget& budget,
                Progress* progress) {
-  Change change = resolved(mesh, options, budget, progress, true);
+  Change change = resolved_with_near_skins(mesh, options, budget, progress);
   if (!change.refused.empty()) return change;
   if (options.contact) return with_contacts_undone(std::move(change), options, budget, progress);
   if (!options.asks_contact) return change;

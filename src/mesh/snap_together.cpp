@@ -41,12 +41,50 @@ struct ChainInsertion {
   friend auto operator<=>(const ChainInsertion&, const ChainInsertion&) = default;
 };
 
+using ThreePoints = std::array<Point, 3>;
+
+// Over an area, and not just along a strip.
+bool do_lie_on_each_other(const ThreePoints& a, const ThreePoints& b, double reach,
+                          double parallel) {
+  const Vector na = (a[1] - a[0]).cross(a[2] - a[0]).normalized();
+  const Vector nb = (b[1] - b[0]).cross(b[2] - b[0]).normalized();
+  if (!(na.cross(nb).norm() < parallel)) return false;
+  // The second one in the plane of the first, clipped by its sides.
+  std::vector<Point> common(b.begin(), b.end());
+  for (std::size_t k = 0; k < 3; ++k) {
+    const Point& p = a[k];
+    const Vector inward = na.cross(a[(k + 1) % 3] - p).normalized();
+    std::vector<Point> kept;
+    for (std::size_t i = 0; i < common.size(); ++i) {
+      const Point &x = common[i], &y = common[(i + 1) % common.size()];
+      // A strip along the side is no area.
+      const double hx = inward.dot(x - p) - reach, hy = inward.dot(y - p) - reach;
+      if (hx > 0) kept.push_back(x);
+      if ((hx > 0) != (hy > 0)) kept.push_back(x + hx / (hx - hy) * (y - x));
+    }
+    common = std::move(kept);
+    if (common.size() < 3) return false;
+  }
+  double widest = 0;
+  for (const Point& p : common) {
+    if (std::fabs(na.dot(p - a[0])) > 2 * reach) return false;
+    for (const Point& q : common) {
+      widest = std::max(widest, (q - common[0]).cross(p - common[0]).norm() /
+                                    std::max((q - common[0]).norm(), reach));
+    }
+  }
+  return widest > 2 * reach;
+}
+
 // Edges become chains of vertices; nothing is triangulated before they are done: new edges within
 // triangles would pass each other in turn.
 class Snapper {
  public:
-  Snapper(const Mesh& mesh, std::vector<bool> wanted, double reach)
-      : mesh_(mesh), reach_(reach), points_(mesh.points.begin(), mesh.points.end()) {
+  Snapper(const Mesh& mesh, std::vector<bool> wanted, double reach, const MayJoin& may_join)
+      : mesh_(mesh),
+        reach_(reach),
+        may_join_(may_join),
+        points_(mesh.points.begin(), mesh.points.end()) {
     add_what_lies_on(wanted);
     is_touched_.assign(points_.size(), false);
     for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
@@ -85,8 +123,6 @@ class Snapper {
   }
 
  private:
-  using ThreePoints = std::array<Point, 3>;
-
   // All that lies on a wanted triangle, and on what lies on it, whether they meet or not.
   void add_what_lies_on(std::vector<bool>& wanted) const {
     std::vector<std::uint32_t> pending;
@@ -110,6 +146,7 @@ class Snapper {
       pending.pop_back();
       tree.for_each_meeting(box_of_own(t), [&](std::uint32_t u) {
         if (wanted[u] || !lie_on_each_other(points_of(t), points_of(u))) return;
+        if (may_join_ && !may_join_({t}, {u})) return;
         wanted[u] = true;
         pending.push_back(u);
       });
@@ -419,37 +456,10 @@ class Snapper {
                              {corner(b, 0), corner(b, 1), corner(b, 2)});
   }
   [[nodiscard]] bool lie_on_each_other(const ThreePoints& a, const ThreePoints& b) const {
-    const Vector na = (a[1] - a[0]).cross(a[2] - a[0]).normalized();
-    const Vector nb = (b[1] - b[0]).cross(b[2] - b[0]).normalized();
-    if (!(na.cross(nb).norm() < kNearlyParallel)) return false;
-    // The second one in the plane of the first, clipped by its sides.
-    std::vector<Point> common(b.begin(), b.end());
-    for (std::size_t k = 0; k < 3; ++k) {
-      const Point& p = a[k];
-      const Vector inward = na.cross(a[(k + 1) % 3] - p).normalized();
-      std::vector<Point> kept;
-      for (std::size_t i = 0; i < common.size(); ++i) {
-        const Point &x = common[i], &y = common[(i + 1) % common.size()];
-        // A strip along the side is no area.
-        const double hx = inward.dot(x - p) - reach_, hy = inward.dot(y - p) - reach_;
-        if (hx > 0) kept.push_back(x);
-        if ((hx > 0) != (hy > 0)) kept.push_back(x + hx / (hx - hy) * (y - x));
-      }
-      common = std::move(kept);
-      if (common.size() < 3) return false;
-    }
-    double widest = 0;
-    for (const Point& p : common) {
-      if (std::fabs(na.dot(p - a[0])) > 2 * reach_) return false;
-      for (const Point& q : common) {
-        widest = std::max(widest, (q - common[0]).cross(p - common[0]).norm() /
-                                      std::max((q - common[0]).norm(), reach_));
-      }
-    }
-    return widest > 2 * reach_;
+    // Steeper ones cannot lie on each other over more than a few times the reach.
+    constexpr double kNearlyParallel = 1e-3;
+    return do_lie_on_each_other(a, b, reach_, kNearlyParallel);
   }
-  // Steeper ones cannot lie on each other over more than a few times the reach.
-  static constexpr double kNearlyParallel = 1e-3;
 
   [[nodiscard]] std::vector<std::uint32_t> side_of(const LocalTriangle& t, std::size_t k) const {
     std::vector<std::uint32_t> side = chains_[t.edge[k]];
@@ -577,6 +587,7 @@ class Snapper {
 
   const Mesh& mesh_;
   double reach_;
+  const MayJoin& may_join_;
   std::vector<Point> points_;
   std::vector<bool> is_touched_;  // by point: it may be moved, and all its triangles are local
   std::vector<bool> is_local_;    // by triangle of the mesh
@@ -589,8 +600,62 @@ class Snapper {
 }  // namespace
 
 std::optional<SnappedMesh> snap_together(const Mesh& mesh, const std::vector<bool>& wanted,
-                                         double reach) {
-  return Snapper(mesh, wanted, reach).run();
+                                         double reach, const MayJoin& may_join) {
+  return Snapper(mesh, wanted, reach, may_join).run();
+}
+
+Facing facing_of(const Mesh& mesh, TriangleId a, TriangleId b) {
+  const auto point = [&](TriangleId t, std::size_t k) -> const Point& {
+    return mesh.point(mesh.triangle(t)[k]);
+  };
+  const auto normal = [&](TriangleId t) {
+    return Vector((point(t, 1) - point(t, 0)).cross(point(t, 2) - point(t, 0)).stableNormalized());
+  };
+  const Vector own = normal(a);
+  if (own.dot(normal(b)) > 0) return Facing::same;
+  double height = 0;
+  for (std::size_t k = 0; k < 3; ++k) height += own.dot(point(b, k) - point(a, 0));
+  return height > 0 ? Facing::towards : Facing::away;
+}
+
+std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach) {
+  const auto points_of = [&](std::uint32_t t) {
+    const Triangle& v = mesh.triangles[t];
+    return ThreePoints{mesh.point(v[0]), mesh.point(v[1]), mesh.point(v[2])};
+  };
+  const auto normal_of = [&](std::uint32_t t) {
+    const ThreePoints p = points_of(t);
+    return Vector((p[1] - p[0]).cross(p[2] - p[0]).stableNormalized());
+  };
+  Array<FloatBox> boxes(mesh.triangles.size());
+  for (std::uint32_t t = 0; t < boxes.size(); ++t) {
+    Box box;
+    for (const Point& p : points_of(t)) box.extend(p);
+    boxes[t] = FloatBox(box);
+  }
+  const BoxTree tree(std::move(boxes));
+  constexpr std::size_t kNearGrain = 1024;
+  return parallel_collect<NearPair>(
+      mesh.triangles.size(), kNearGrain, [&](Range r, std::vector<NearPair>& out) {
+        for (auto t = static_cast<std::uint32_t>(r.begin); t < r.end; ++t) {
+          const ThreePoints own = points_of(t);
+          Box box;
+          for (const Point& p : own) box.extend(p);
+          box.low.array() -= reach;
+          box.high.array() += reach;
+          const Vector normal = normal_of(t);
+          const std::size_t first = out.size();
+          tree.for_each_meeting(FloatBox(box), [&](std::uint32_t u) {
+            constexpr double kParallel = 0.02;
+            if (u <= t) return;
+            if (!(normal.cross(normal_of(u)).norm() < kParallel)) return;
+            if (!do_lie_on_each_other(own, points_of(u), reach, kParallel)) return;
+            out.push_back({{t}, {u}});
+          });
+          std::sort(out.begin() + static_cast<std::ptrdiff_t>(first), out.end(),
+                    [](const NearPair& a, const NearPair& b) { return a.second < b.second; });
+        }
+      });
 }
 
 }  // namespace aguja

@@ -1,6 +1,7 @@
 #pragma once
 // What nearly meets is made to meet in vertices.
 
+#include <functional>
 #include <optional>
 #include <vector>
 
@@ -8,6 +9,9 @@
 #include "aguja/mesh/mesh_maps.h"
 
 namespace aguja {
+
+// May triangles that lie on each other become one surface?
+using MayJoin = std::function<bool(TriangleId, TriangleId)>;
 
 struct SnappedMesh {
   Mesh mesh;  // points that are not used any more may be among its points
@@ -19,12 +23,27 @@ struct SnappedMesh {
 // pass such a vertex, or each other, as near get a vertex there, and so do triangles: again, until
 // nothing is left that is near. Where two skins lie on each other but for a hair, their triangles
 // then have the same corners. Triangles are only divided and their corners moved: what was closed
-// stays closed. Points of `mesh` are distinct. Empty where there would be many times as many triangles.
+// stays closed. Points of `mesh` are distinct. Empty where there would be many times as many triangles. What lies on a wanted
+// triangle is wanted, too, unless `may_join` says no.
 //
 // Decides  In floating point: what it makes may cross, fold and vanish, and is for exact code to cut.
 // Cost     O(k log k) a pass for k triangles that share a vertex with the wanted ones; passes are few.
 [[nodiscard]] std::optional<SnappedMesh> snap_together(const Mesh& mesh,
                                                        const std::vector<bool>& wanted,
-                                                       double reach);
+                                                       double reach, const MayJoin& may_join = {});
+
+// How two triangles that lie on each other face: the same way, or opposite ways, with what is in front
+// of both between them, or what is behind both.
+enum class Facing { same, towards, away };
+[[nodiscard]] Facing facing_of(const Mesh& mesh, TriangleId a, TriangleId b);
+
+struct NearPair {
+  TriangleId first, second;
+};
+
+// All pairs of triangles that lie on each other over an area but for `reach`, nearly parallel; sorted.
+//
+// Cost     O(n log n + k) for k pairs of boxes. Parallel.
+[[nodiscard]] std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach);
 
 }  // namespace aguja

@@ -4,6 +4,7 @@
 
 #include "aguja/mend/given_up.h"
 #include "aguja/mend/mend.h"
+#include "aguja/solid/certificate.h"
 #include "mend/ledger.h"
 #include "tests/support/crossing_soups.h"
 #include "tests/support/random_mesh.h"
@@ -31,6 +32,8 @@ MendOptions accepting(FindingKind kind) {
   options.accepted.kinds = {kind};
   return options;
 }
+
+std::size_t shell_count(const Mesh& mesh) { return certify(test::model_of(mesh)).shells.size(); }
 
 TEST(Resolve, MakesASolidOfBoxesThatCross) {
   const Mesh both = joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
@@ -168,6 +171,55 @@ TEST(Resolve, WantsClosedSurfaces) {
   const Change walled = resolve(divided);
   ASSERT_EQ(walled.refused.size(), 1u);
   EXPECT_NE(walled.refused[0].detail.find("wall"), std::string::npos) << walled.refused[0].detail;
+}
+
+// Two bodies that should share a face and miss it by a hair, or overlap by it.
+TEST(Resolve, SkinsAHairApartBecomeOne) {
+  for (const double gap : {0.01, -0.01}) {
+    for (const double tilt : {0.0, 5e-4}) {
+      SCOPED_TRACE(gap);
+      const Mesh large = test::grid_box(3, {10, 8, 8});
+      Mesh small = test::grid_box(4, {6, 5, 5});
+      for (Point& p : small.points) p += Vector(10 + gap + tilt * (p.y() - 2.5), 1, 1.3);
+      const Mesh both = with_distinct_points(joined(large, small));
+      const Change change = resolve(both, {}, {0.03});
+      ASSERT_TRUE(change.refused.empty());
+      EXPECT_TRUE(test::is_solid(change.mesh));
+      EXPECT_EQ(shell_count(change.mesh), 1u);
+      EXPECT_NEAR(volume_of(change.mesh), 10 * 8 * 8 + 6 * 5 * 5 + 25 * gap, 0.03 * 40);
+      // No film of slivers is left of it.
+      EXPECT_LT(change.mesh.triangles.size(), 400u);
+      ASSERT_EQ(change.parent.size(), change.mesh.triangles.size());
+      for (const double spent : change.spent) EXPECT_LE(spent, 0.03);
+      // Beyond the budget nothing is done to what is apart, and what overlaps is cut as it is.
+      const Change less = resolve(both, {}, {0.001});
+      ASSERT_TRUE(less.refused.empty());
+      if (gap > 0) {
+        EXPECT_EQ(test::facets(less.mesh), test::facets(both));
+      } else {
+        EXPECT_EQ(shell_count(less.mesh), 1u);
+      }
+    }
+  }
+}
+
+TEST(Resolve, ThinWallsAreNoSkinsAHairApart) {
+  Mesh cavity = test::grid_box(3, {9.98, 9.98, 9.98});
+  for (Point& p : cavity.points) p += Vector(0.01, 0.01, 0.01);
+  const Mesh wall =
+      with_distinct_points(joined(test::grid_box(4, {10, 10, 10}), test::turned(cavity)));
+  const Change change = resolve(wall, {}, {0.03});
+  EXPECT_TRUE(change.refused.empty());
+  EXPECT_EQ(test::facets(change.mesh), test::facets(wall));
+  // Also where something else touches it.
+  Mesh beside = test::grid_box(3, {4, 4, 4});
+  for (Point& p : beside.points) p += Vector(10.005, 2, 2.5);
+  const Mesh both = with_distinct_points(joined(wall, beside));
+  const Change near = resolve(both, {}, {0.03});
+  EXPECT_TRUE(near.refused.empty());
+  EXPECT_TRUE(test::is_solid(near.mesh));
+  EXPECT_NEAR(volume_of(near.mesh), volume_of(both), 0.005 * 16 + 0.3);
+  EXPECT_EQ(shell_count(near.mesh), 2u);
 }
 
 TEST(Resolve, IsRefusedWhereItWouldMoveTooFar) {
