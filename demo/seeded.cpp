@@ -505,6 +505,29 @@ DemoModel sunken_ribs() {
   return demo;
 }
 
+DemoModel boxes_at_an_edge() {
+  Mesh mesh = make_box({0, 0, 0}, {10, 10, 10});
+  append(mesh, make_box({10, 10, 0}, {20, 20, 10}));
+  DemoModel demo = model_of("boxes-at-an-edge", "two boxes that meet in nothing but an edge",
+                            {Part("boxes-at-an-edge", std::move(mesh))});
+  demo.defects.push_back(
+      {FindingKind::nonmanifold_edge, "boxes-at-an-edge", Point(10, 10, 5), 10, 1});
+  demo.volume = 2000;
+  return demo;
+}
+
+// A boss that should stand on a box, and stands in it by a hair.
+DemoModel sunken_boss() {
+  Mesh mesh = make_box({0, 0, 0}, {20, 20, 10});
+  append(mesh, make_box({6, 7, 9.99}, {12, 12, 15}));
+  DemoModel demo = model_of("box-boss-sunken", "a boss stands in a box by 0.01 mm",
+                            {Part("box-boss-sunken", std::move(mesh))});
+  demo.defects.push_back(
+      {FindingKind::crossing, "box-boss-sunken", Point(9, 9.5, 10), 22, std::nullopt});
+  demo.volume = 4000 + 150;
+  return demo;
+}
+
 DemoModel touching_tip() {
   Mesh mesh = make_box({0, 0, 0}, {10, 10, 10});
   Mesh pyramid;
@@ -565,6 +588,8 @@ std::vector<DemoModel> demo_models() {
   models.push_back(parts_together());
   models.push_back(crossing_bar());
   models.push_back(sunken_ribs());
+  models.push_back(sunken_boss());
+  models.push_back(boxes_at_an_edge());
   models.push_back(touching_tip());
   models.push_back(folded_lid());
   for (DemoModel& model : seeded_shapes()) models.push_back(std::move(model));

@@ -17,6 +17,15 @@ void keep_triangles(Change& change, const Mesh& mesh, const Budget& budget) {
   }
 }
 
+void add_to_cut_off(Change& change, const Mesh& mesh, TriangleId t) {
+  Triangle piece{};
+  for (std::size_t k = 0; k < 3; ++k) {
+    piece[k] = {static_cast<std::uint32_t>(change.cut_off.points.size())};
+    change.cut_off.points.push_back(mesh.point(mesh.triangle(t)[k]));
+  }
+  change.cut_off.triangles.push_back(piece);
+}
+
 }  // namespace
 
 Change unchanged(const Mesh& mesh, const Budget& budget) {
@@ -103,9 +112,23 @@ void keep_points(Change& change, const std::vector<bool>& keep) {
 }
 
 Change composed(const Change& first, Change second) {
+  MeshMaps maps = composed_maps(first, second);
+  std::vector<bool> is_left;
+  for (const TriangleId p : maps.parent) {
+    if (p.value == kNoIndex) continue;
+    if (p.value >= is_left.size()) is_left.resize(p.value + std::size_t{1}, false);
+    is_left[p.value] = true;
+  }
   std::vector<TriangleId> dropped = first.dropped;
   for (const TriangleId t : second.dropped) {
-    if (first.parent[t.value].value != kNoIndex) dropped.push_back(first.parent[t.value]);
+    const TriangleId parent = first.parent[t.value];
+    if (parent.value == kNoIndex) continue;
+    // A piece of a triangle of which others are left.
+    if (parent.value < is_left.size() && is_left[parent.value]) {
+      add_to_cut_off(second, first.mesh, t);
+    } else {
+      dropped.push_back(parent);
+    }
   }
   std::sort(dropped.begin(), dropped.end());
   dropped.erase(std::unique(dropped.begin(), dropped.end()), dropped.end());
@@ -119,7 +142,7 @@ Change composed(const Change& first, Change second) {
   std::vector<std::string> names = first.new_patches;
   names.insert(names.end(), second.new_patches.begin(), second.new_patches.end());
   second.new_patches = std::move(names);
-  static_cast<MeshMaps&>(second) = composed_maps(first, second);
+  static_cast<MeshMaps&>(second) = std::move(maps);
   return second;
 }
 

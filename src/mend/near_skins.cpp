@@ -6,14 +6,33 @@
 
 #include <Eigen/Geometry>
 
+#include "aguja/base/parallel.h"
 #include "aguja/geometry/distance.h"
 #include "aguja/mesh/components.h"
 #include "aguja/mesh/edge_table.h"
 #include "aguja/solid/mass_properties.h"
+#include "base/disjoint_sets.h"
 #include "mesh/snap_together.h"
 
 namespace aguja {
 namespace {
+
+// By vertices, all of it: most meshes do.
+bool hangs_together(const Mesh& mesh) {
+  if (mesh.triangles.empty()) return true;
+  DisjointSets sets(mesh.points.size());
+  constexpr std::size_t kUniteGrain = std::size_t{1} << 14;
+  parallel_ranges(mesh.triangles.size(), kUniteGrain, [&](Range r) {
+    for (std::size_t t = r.begin; t < r.end; ++t) {
+      const Triangle& v = mesh.triangles[t];
+      sets.unite(v[0].value, v[1].value);
+      sets.unite(v[1].value, v[2].value);
+    }
+  });
+  const std::uint32_t first = sets.find(mesh.triangles[0][0].value);
+  return std::all_of(mesh.triangles.begin(), mesh.triangles.end(),
+                     [&](const Triangle& t) { return sets.find(t[0].value) == first; });
+}
 
 // By component: its volume's sign; 0 where it is open.
 std::vector<int> volume_signs(const Mesh& mesh, const EdgeTable& edges,
@@ -46,7 +65,9 @@ class SkinPairs {
             double reach)
       : mesh_(mesh), components_(components), sign_(sign), wanted_(mesh.triangles.size(), false) {
     // Both ways, so that all that is near a triangle stands together.
-    for (const NearPair& pair : find_near_pairs(mesh, reach)) {
+    std::vector<std::uint32_t> set_of(mesh.triangles.size());
+    for (std::size_t t = 0; t < set_of.size(); ++t) set_of[t] = components.shell_of[t].value;
+    for (const NearPair& pair : find_near_pairs(mesh, reach, set_of)) {
       near_.push_back({pair.first, pair.second});
       near_.push_back({pair.second, pair.first});
     }
@@ -143,7 +164,7 @@ std::vector<double> movements(const Mesh& before, const SnappedMesh& after) {
 }  // namespace
 
 std::optional<Change> with_near_skins_joined(const Mesh& mesh, const Budget& budget) {
-  if (!(budget.distance > 0)) return std::nullopt;
+  if (!(budget.distance > 0) || hangs_together(mesh)) return std::nullopt;
   const EdgeTable edges(mesh.triangles, mesh.points.size());
   const Components components = find_components(mesh.triangles, edges);
   if (components.count < 2) return std::nullopt;

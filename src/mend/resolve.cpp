@@ -219,9 +219,11 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
     return refused(mesh, budget, {beyond_budget(place, most)});
   }
   change.done = space.pairs().size() + change.dropped.size();
-  if (change.done > 0) {
+  if (!space.pairs().empty()) {
     change.methods.push_back(std::to_string(b.rounding.points) + " points where " +
                              std::to_string(space.pairs().size()) + " pairs meet");
+  } else if (change.done > 0) {
+    change.methods.emplace_back("what has material on both sides goes");
   }
   return change;
 }

@@ -618,44 +618,98 @@ Facing facing_of(const Mesh& mesh, TriangleId a, TriangleId b) {
   return height > 0 ? Facing::towards : Facing::away;
 }
 
-std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach) {
-  const auto points_of = [&](std::uint32_t t) {
-    const Triangle& v = mesh.triangles[t];
-    return ThreePoints{mesh.point(v[0]), mesh.point(v[1]), mesh.point(v[2])};
-  };
-  const auto normal_of = [&](std::uint32_t t) {
-    const ThreePoints p = points_of(t);
-    return Vector((p[1] - p[0]).cross(p[2] - p[0]).stableNormalized());
-  };
-  Array<FloatBox> boxes(mesh.triangles.size());
-  for (std::uint32_t t = 0; t < boxes.size(); ++t) {
+namespace {
+
+class NearPairSearch {
+ public:
+  NearPairSearch(const Mesh& mesh, double reach, std::span<const std::uint32_t> set_of)
+      : mesh_(mesh), reach_(reach), set_of_(set_of), boxes_(mesh.triangles.size()) {
+    parallel_ranges(boxes_.size(), kNearGrain, [&](Range r) {
+      for (std::size_t t = r.begin; t < r.end; ++t) boxes_[t] = box_near(t);
+    });
+    tree_ = BoxTree(Array<FloatBox>(boxes_), set_of);
+  }
+
+  // Of different sets.
+  [[nodiscard]] std::vector<NearPair> across() const {
+    std::vector<std::vector<NearPair>> lists(tree_.list_count());
+    parallel_tasks(lists.size(), [&](std::size_t list) {
+      tree_.for_each_block_pair_of(list, [&](const BoxTree::Block& a, const BoxTree::Block& b) {
+        for (std::size_t i = 0; i < a.items.size(); ++i) {
+          const bool same = a.items.data() == b.items.data();
+          for (std::size_t j = same ? i + 1 : 0; j < b.items.size(); ++j) {
+            const std::uint32_t t = std::min(a.items[i], b.items[j]);
+            const std::uint32_t u = std::max(a.items[i], b.items[j]);
+            if (set_of_[t] != set_of_[u] && boxes_[t].meets(boxes_[u]) && are_near(t, u)) {
+              lists[list].push_back({{t}, {u}});
+            }
+          }
+        }
+        return true;
+      });
+    });
+    std::vector<NearPair> all;
+    for (const auto& list : lists) all.insert(all.end(), list.begin(), list.end());
+    return all;
+  }
+  // With any other.
+  void add_pairs_of(std::uint32_t t, std::vector<NearPair>& out) const {
+    tree_.for_each_meeting(boxes_[t], [&](std::uint32_t u) {
+      if (u != t && are_near(t, u)) out.push_back({{std::min(t, u)}, {std::max(t, u)}});
+    });
+  }
+
+ private:
+  static constexpr std::size_t kNearGrain = 4096;
+
+  [[nodiscard]] ThreePoints points_of(std::size_t t) const {
+    const Triangle& v = mesh_.triangles[t];
+    return {mesh_.point(v[0]), mesh_.point(v[1]), mesh_.point(v[2])};
+  }
+  // Two that are no farther apart than the reach meet.
+  [[nodiscard]] FloatBox box_near(std::size_t t) const {
     Box box;
     for (const Point& p : points_of(t)) box.extend(p);
-    boxes[t] = FloatBox(box);
+    box.low.array() -= reach_;
+    box.high.array() += reach_;
+    return FloatBox(box);
   }
-  const BoxTree tree(std::move(boxes));
-  constexpr std::size_t kNearGrain = 1024;
-  return parallel_collect<NearPair>(
-      mesh.triangles.size(), kNearGrain, [&](Range r, std::vector<NearPair>& out) {
-        for (auto t = static_cast<std::uint32_t>(r.begin); t < r.end; ++t) {
-          const ThreePoints own = points_of(t);
-          Box box;
-          for (const Point& p : own) box.extend(p);
-          box.low.array() -= reach;
-          box.high.array() += reach;
-          const Vector normal = normal_of(t);
-          const std::size_t first = out.size();
-          tree.for_each_meeting(FloatBox(box), [&](std::uint32_t u) {
-            constexpr double kParallel = 0.02;
-            if (u <= t) return;
-            if (!(normal.cross(normal_of(u)).norm() < kParallel)) return;
-            if (!do_lie_on_each_other(own, points_of(u), reach, kParallel)) return;
-            out.push_back({{t}, {u}});
-          });
-          std::sort(out.begin() + static_cast<std::ptrdiff_t>(first), out.end(),
-                    [](const NearPair& a, const NearPair& b) { return a.second < b.second; });
-        }
-      });
+  [[nodiscard]] bool are_near(std::uint32_t t, std::uint32_t u) const {
+    constexpr double kParallel = 0.02;
+    return do_lie_on_each_other(points_of(t), points_of(u), reach_, kParallel);
+  }
+
+  const Mesh& mesh_;
+  double reach_;
+  std::span<const std::uint32_t> set_of_;
+  Array<FloatBox> boxes_;
+  BoxTree tree_;
+};
+
+}  // namespace
+
+std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach,
+                                      std::span<const std::uint32_t> set_of) {
+  const auto by_number = [](const NearPair& a, const NearPair& b) {
+    return a.first != b.first ? a.first < b.first : a.second < b.second;
+  };
+  const NearPairSearch search(mesh, reach, set_of);
+  std::vector<NearPair> pairs = search.across();
+  std::vector<std::uint32_t> involved;
+  for (const NearPair& pair : pairs) {
+    involved.push_back(pair.first.value);
+    involved.push_back(pair.second.value);
+  }
+  std::sort(involved.begin(), involved.end());
+  involved.erase(std::unique(involved.begin(), involved.end()), involved.end());
+  for (const std::uint32_t t : involved) search.add_pairs_of(t, pairs);
+  std::sort(pairs.begin(), pairs.end(), by_number);
+  pairs.erase(std::unique(pairs.begin(), pairs.end(),
+                          [](const NearPair& a, const NearPair& b) {
+                            return a.first == b.first && a.second == b.second;
+                          }),
+              pairs.end());
+  return pairs;
 }
 
 }  // namespace aguja

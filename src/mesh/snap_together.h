@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <optional>
+#include <span>
 #include <vector>
 
 #include "aguja/mesh/mesh.h"
@@ -41,9 +42,11 @@ struct NearPair {
   TriangleId first, second;
 };
 
-// All pairs of triangles that lie on each other over an area but for `reach`, nearly parallel; sorted.
+// All pairs of triangles that lie on each other over an area but for `reach`, nearly parallel, if one of
+// them does so with a triangle of another set; sorted, the lower number first. `set_of`: by triangle.
 //
-// Cost     O(n log n + k) for k pairs of boxes. Parallel.
-[[nodiscard]] std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach);
+// Cost     O(n) for a tree, and for what is near of different sets. Parallel.
+[[nodiscard]] std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach,
+                                                    std::span<const std::uint32_t> set_of);
 
 }  // namespace aguja

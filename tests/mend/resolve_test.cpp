@@ -191,6 +191,13 @@ TEST(Resolve, SkinsAHairApartBecomeOne) {
       EXPECT_LT(change.mesh.triangles.size(), 400u);
       ASSERT_EQ(change.parent.size(), change.mesh.triangles.size());
       for (const double spent : change.spent) EXPECT_LE(spent, 0.03);
+      // What goes is told, and no more.
+      double gone = area_of_all(change.cut_off);
+      for (const TriangleId t : change.dropped) {
+        gone += area_of_triangles(both, std::vector<TriangleId>{t});
+      }
+      EXPECT_NEAR(area_of_all(both) - gone, area_of_all(change.mesh), 1);
+      EXPECT_NEAR(gone, 2 * 25, 5);
       // Beyond the budget nothing is done to what is apart, and what overlaps is cut as it is.
       const Change less = resolve(both, {}, {0.001});
       ASSERT_TRUE(less.refused.empty());
