@@ -311,12 +311,12 @@ TEST(Mend, RemediesThatAreNotThereYetAreRefusedAndSaidSo) {
   options.plan = Plan{};
   options.plan->steps.resize(1);
   options.plan->steps[0].number = 1;
-  options.plan->steps[0].remedy = remedies::offset;
+  options.plan->steps[0].remedy = remedies::refine;
   const MendResult result = mend(model_of(test::cube()), options);
   EXPECT_EQ(test::facets(result.model.parts[0].mesh()), test::facets(test::cube()));
   ASSERT_EQ(result.ledger.size(), 1u);
   ASSERT_EQ(result.ledger[0].refused.size(), 1u);
-  EXPECT_NE(result.ledger[0].refused[0].detail.find("offset is not there yet"), std::string::npos);
+  EXPECT_NE(result.ledger[0].refused[0].detail.find("refine is not there yet"), std::string::npos);
 }
 
 TEST(Mend, ByHandStepsAreCarriedOutAndFlagged) {

@@ -140,6 +140,13 @@ class Opposites {
     return view_.patches && wedges_.contains(key(patch(t), patch(u)));
   }
 
+  // What two bodies have in common is a wall of neither.
+  [[nodiscard]] bool is_in_two_bodies(TriangleId t, TriangleId u) const {
+    const ShellId s = a_.components.shell_of[t.value], o = a_.components.shell_of[u.value];
+    return side_ < 0 && s != o && a_.shells[s.value].volume_sign > 0 &&
+           a_.shells[o.value].volume_sign > 0;
+  }
+
   // Straight on from the middle of the triangle.
   [[nodiscard]] std::optional<Across> opposite(TriangleId t) const {
     const Point from = centroid_of(a_, t);
@@ -172,7 +179,7 @@ class Opposites {
           (x - z).cross(at - z).dot(m) < 0) {
         return;
       }
-      if (is_wedge(t, u)) return;
+      if (is_wedge(t, u) || is_in_two_bodies(t, u)) return;
       if (best && along >= best->thickness) return;
       best = {t, u, along};
       box = as_far_as(along);
