@@ -67,12 +67,12 @@ class SkinPairs {
     // Both ways, so that all that is near a triangle stands together.
     std::vector<std::uint32_t> set_of(mesh.triangles.size());
     for (std::size_t t = 0; t < set_of.size(); ++t) set_of[t] = components.shell_of[t].value;
-    for (const NearPair& pair : find_near_pairs(mesh, reach, set_of)) {
+    for (const NearTriangles& pair : find_near_triangles(mesh, reach, set_of)) {
       near_.push_back({pair.first, pair.second});
       near_.push_back({pair.second, pair.first});
     }
     std::sort(near_.begin(), near_.end(), by_number);
-    for (const NearPair& pair : near_) {
+    for (const NearTriangles& pair : near_) {
       if (pair.second < pair.first || !belong_together(pair) || is_something_between(pair))
         continue;
       accepted_.push_back(pair);
@@ -83,20 +83,21 @@ class SkinPairs {
   [[nodiscard]] const std::vector<bool>& wanted() const { return wanted_; }
   [[nodiscard]] bool has(TriangleId a, TriangleId b) const {
     return std::binary_search(accepted_.begin(), accepted_.end(),
-                              NearPair{std::min(a, b), std::max(a, b)}, by_number);
+                              NearTriangles{std::min(a, b), std::max(a, b)}, by_number);
   }
 
  private:
-  static bool by_number(const NearPair& a, const NearPair& b) {
+  static bool by_number(const NearTriangles& a, const NearTriangles& b) {
     return a.first != b.first ? a.first < b.first : a.second < b.second;
   }
-  [[nodiscard]] std::span<const NearPair> near(TriangleId t) const {
-    const auto begin = std::lower_bound(near_.begin(), near_.end(), NearPair{t, {0}}, by_number);
+  [[nodiscard]] std::span<const NearTriangles> near(TriangleId t) const {
+    const auto begin =
+        std::lower_bound(near_.begin(), near_.end(), NearTriangles{t, {0}}, by_number);
     auto end = begin;
     while (end != near_.end() && end->first == t) ++end;
     return {begin, end};
   }
-  [[nodiscard]] bool belong_together(const NearPair& pair) const {
+  [[nodiscard]] bool belong_together(const NearTriangles& pair) const {
     if (!components_.has(pair.first) || !components_.has(pair.second)) return false;
     const std::uint32_t a = components_.shell_of[pair.first.value].value;
     const std::uint32_t b = components_.shell_of[pair.second.value].value;
@@ -105,16 +106,16 @@ class SkinPairs {
            facing_of(mesh_, pair.first, pair.second) != Facing::away;
   }
   // Some other triangle lies along both, nearer to the first than the second does.
-  [[nodiscard]] bool is_something_between(const NearPair& pair) const {
+  [[nodiscard]] bool is_something_between(const NearTriangles& pair) const {
     const double far = height(pair.first, pair.second);
-    const std::span<const NearPair> of_second = near(pair.second);
-    for (const NearPair& other : near(pair.first)) {
+    const std::span<const NearTriangles> of_second = near(pair.second);
+    for (const NearTriangles& other : near(pair.first)) {
       if (other.second == pair.second) continue;
       const double h =
           far > 0 ? height(pair.first, other.second) : -height(pair.first, other.second);
       if (!(h >= 0 && h < std::fabs(far))) continue;
       if (std::binary_search(of_second.begin(), of_second.end(),
-                             NearPair{pair.second, other.second}, by_number)) {
+                             NearTriangles{pair.second, other.second}, by_number)) {
         return true;
       }
     }
@@ -134,8 +135,8 @@ class SkinPairs {
   const Mesh& mesh_;
   const Components& components_;
   const std::vector<int>& sign_;
-  std::vector<NearPair> near_;      // both ways, sorted
-  std::vector<NearPair> accepted_;  // the lower number first, sorted
+  std::vector<NearTriangles> near_;      // both ways, sorted
+  std::vector<NearTriangles> accepted_;  // the lower number first, sorted
   std::vector<bool> wanted_;
 };
 

@@ -80,7 +80,7 @@ bool do_lie_on_each_other(const ThreePoints& a, const ThreePoints& b, double rea
 // triangles would pass each other in turn.
 class Snapper {
  public:
-  Snapper(const Mesh& mesh, std::vector<bool> wanted, double reach, const MayJoin& may_join)
+  Snapper(const Mesh& mesh, std::vector<bool> wanted, double reach, const MayBecomeOne& may_join)
       : mesh_(mesh),
         reach_(reach),
         may_join_(may_join),
@@ -457,8 +457,8 @@ class Snapper {
   }
   [[nodiscard]] bool lie_on_each_other(const ThreePoints& a, const ThreePoints& b) const {
     // Steeper ones cannot lie on each other over more than a few times the reach.
-    constexpr double kNearlyParallel = 1e-3;
-    return do_lie_on_each_other(a, b, reach_, kNearlyParallel);
+    constexpr double kOnEachOther = 1e-3;
+    return do_lie_on_each_other(a, b, reach_, kOnEachOther);
   }
 
   [[nodiscard]] std::vector<std::uint32_t> side_of(const LocalTriangle& t, std::size_t k) const {
@@ -587,7 +587,7 @@ class Snapper {
 
   const Mesh& mesh_;
   double reach_;
-  const MayJoin& may_join_;
+  const MayBecomeOne& may_join_;
   std::vector<Point> points_;
   std::vector<bool> is_touched_;  // by point: it may be moved, and all its triangles are local
   std::vector<bool> is_local_;    // by triangle of the mesh
@@ -600,7 +600,7 @@ class Snapper {
 }  // namespace
 
 std::optional<SnappedMesh> snap_together(const Mesh& mesh, const std::vector<bool>& wanted,
-                                         double reach, const MayJoin& may_join) {
+                                         double reach, const MayBecomeOne& may_join) {
   return Snapper(mesh, wanted, reach, may_join).run();
 }
 
@@ -620,9 +620,9 @@ Facing facing_of(const Mesh& mesh, TriangleId a, TriangleId b) {
 
 namespace {
 
-class NearPairSearch {
+class NearTriangleSearch {
  public:
-  NearPairSearch(const Mesh& mesh, double reach, std::span<const std::uint32_t> set_of)
+  NearTriangleSearch(const Mesh& mesh, double reach, std::span<const std::uint32_t> set_of)
       : mesh_(mesh), reach_(reach), set_of_(set_of), boxes_(mesh.triangles.size()) {
     parallel_ranges(boxes_.size(), kNearGrain, [&](Range r) {
       for (std::size_t t = r.begin; t < r.end; ++t) boxes_[t] = box_near(t);
@@ -631,8 +631,8 @@ class NearPairSearch {
   }
 
   // Of different sets.
-  [[nodiscard]] std::vector<NearPair> across() const {
-    std::vector<std::vector<NearPair>> lists(tree_.list_count());
+  [[nodiscard]] std::vector<NearTriangles> across() const {
+    std::vector<std::vector<NearTriangles>> lists(tree_.list_count());
     parallel_tasks(lists.size(), [&](std::size_t list) {
       tree_.for_each_block_pair_of(list, [&](const BoxTree::Block& a, const BoxTree::Block& b) {
         for (std::size_t i = 0; i < a.items.size(); ++i) {
@@ -648,12 +648,12 @@ class NearPairSearch {
         return true;
       });
     });
-    std::vector<NearPair> all;
+    std::vector<NearTriangles> all;
     for (const auto& list : lists) all.insert(all.end(), list.begin(), list.end());
     return all;
   }
   // With any other.
-  void add_pairs_of(std::uint32_t t, std::vector<NearPair>& out) const {
+  void add_pairs_of(std::uint32_t t, std::vector<NearTriangles>& out) const {
     tree_.for_each_meeting(boxes_[t], [&](std::uint32_t u) {
       if (u != t && are_near(t, u)) out.push_back({{std::min(t, u)}, {std::max(t, u)}});
     });
@@ -688,15 +688,15 @@ class NearPairSearch {
 
 }  // namespace
 
-std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach,
-                                      std::span<const std::uint32_t> set_of) {
-  const auto by_number = [](const NearPair& a, const NearPair& b) {
+std::vector<NearTriangles> find_near_triangles(const Mesh& mesh, double reach,
+                                               std::span<const std::uint32_t> set_of) {
+  const auto by_number = [](const NearTriangles& a, const NearTriangles& b) {
     return a.first != b.first ? a.first < b.first : a.second < b.second;
   };
-  const NearPairSearch search(mesh, reach, set_of);
-  std::vector<NearPair> pairs = search.across();
+  const NearTriangleSearch search(mesh, reach, set_of);
+  std::vector<NearTriangles> pairs = search.across();
   std::vector<std::uint32_t> involved;
-  for (const NearPair& pair : pairs) {
+  for (const NearTriangles& pair : pairs) {
     involved.push_back(pair.first.value);
     involved.push_back(pair.second.value);
   }
@@ -705,7 +705,7 @@ std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach,
   for (const std::uint32_t t : involved) search.add_pairs_of(t, pairs);
   std::sort(pairs.begin(), pairs.end(), by_number);
   pairs.erase(std::unique(pairs.begin(), pairs.end(),
-                          [](const NearPair& a, const NearPair& b) {
+                          [](const NearTriangles& a, const NearTriangles& b) {
                             return a.first == b.first && a.second == b.second;
                           }),
               pairs.end());

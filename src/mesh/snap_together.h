@@ -12,7 +12,7 @@
 namespace aguja {
 
 // May triangles that lie on each other become one surface?
-using MayJoin = std::function<bool(TriangleId, TriangleId)>;
+using MayBecomeOne = std::function<bool(TriangleId, TriangleId)>;
 
 struct SnappedMesh {
   Mesh mesh;  // points that are not used any more may be among its points
@@ -31,14 +31,15 @@ struct SnappedMesh {
 // Cost     O(k log k) a pass for k triangles that share a vertex with the wanted ones; passes are few.
 [[nodiscard]] std::optional<SnappedMesh> snap_together(const Mesh& mesh,
                                                        const std::vector<bool>& wanted,
-                                                       double reach, const MayJoin& may_join = {});
+                                                       double reach,
+                                                       const MayBecomeOne& may_join = {});
 
 // How two triangles that lie on each other face: the same way, or opposite ways, with what is in front
 // of both between them, or what is behind both.
 enum class Facing { same, towards, away };
 [[nodiscard]] Facing facing_of(const Mesh& mesh, TriangleId a, TriangleId b);
 
-struct NearPair {
+struct NearTriangles {
   TriangleId first, second;
 };
 
@@ -46,7 +47,7 @@ struct NearPair {
 // them does so with a triangle of another set; sorted, the lower number first. `set_of`: by triangle.
 //
 // Cost     O(n) for a tree, and for what is near of different sets. Parallel.
-[[nodiscard]] std::vector<NearPair> find_near_pairs(const Mesh& mesh, double reach,
-                                                    std::span<const std::uint32_t> set_of);
+[[nodiscard]] std::vector<NearTriangles> find_near_triangles(const Mesh& mesh, double reach,
+                                                             std::span<const std::uint32_t> set_of);
 
 }  // namespace aguja

@@ -209,8 +209,8 @@ class SkinMaker {
   // onto each other.
   [[nodiscard]] Vector bevel(std::uint32_t corner, std::uint32_t next) const {
     const Vector sum = normal(corner) + normal(next);
-    constexpr double kFolded = 1e-3;
-    if (sum.norm() > kFolded) return sum.normalized();
+    constexpr double kFoldedOver = 1e-3;
+    if (sum.norm() > kFoldedOver) return sum.normalized();
     // Out of the triangle, square to the edge, which comes in.
     const Vector in = along(3 * (corner / 3) + (corner % 3 + 2) % 3);
     return in.cross(normal(corner)).stableNormalized();

@@ -54,8 +54,8 @@ class PlaneCutter {
   [[nodiscard]] double least_step() const {
     double largest = 0;
     for (const Point& p : mesh_.points) largest = std::max(largest, p.cwiseAbs().maxCoeff());
-    constexpr double kFloatRounding = 0x1p-24, kRounding = 0x1p-53;
-    return largest * (options_.to_float ? kFloatRounding : kRounding);
+    constexpr double kFloatRoundoff = 0x1p-24, kDoubleRoundoff = 0x1p-53;
+    return largest * (options_.to_float ? kFloatRoundoff : kDoubleRoundoff);
   }
 
   bool try_within(double within) {

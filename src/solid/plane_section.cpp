@@ -5,8 +5,9 @@
 #include <map>
 #include <numbers>
 
-#include <Eigen/Eigenvalues>
 #include <Eigen/Geometry>
+
+#include "geometry/small_matrix.h"
 
 namespace aguja {
 namespace {
@@ -111,9 +112,8 @@ bool PlaneSection::is_open() const {
 }
 
 std::array<double, 2> PlaneSection::main_moments() const {
-  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(second_moments,
-                                                              Eigen::EigenvaluesOnly);
-  return {solver.eigenvalues()[1], solver.eigenvalues()[2]};
+  const PrincipalAxes axes = principal_axes(second_moments);
+  return {axes.values[1], axes.values[2]};
 }
 
 PlaneSection section_of(std::span<const Point> points, std::span<const Wire> edges,
