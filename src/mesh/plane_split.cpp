@@ -95,7 +95,7 @@ class PlaneSplitter {
     Point exact =
         from_a ? Point(a + da / (da - db) * (b - a)) : Point(b + db / (db - da) * (a - b));
     if (const int axis = plane_.axis(); axis >= 0) exact[axis] = plane_.through[axis];
-    const Point p = options_.to_float ? rounded_to_float(exact) : exact;
+    Point p = options_.to_float ? rounded_to_float(exact) : exact;
     constexpr double kRoundings = 4 * 0x1p-52;
     const double largest = std::max(a.cwiseAbs().maxCoeff(), b.cwiseAbs().maxCoeff());
     out_.moved = std::max(out_.moved, (p - exact).norm() + kRoundings * largest);
