@@ -19,7 +19,6 @@ class SkinMaker {
  public:
   SkinMaker(const Mesh& mesh, const EdgeTable& edges, double distance, double limit)
       : mesh_(mesh),
-        edges_(edges),
         stars_(mesh.triangles, mesh.points.size()),
         distance_(distance),
         limit_(limit) {
@@ -336,7 +335,6 @@ class SkinMaker {
   }
 
   const Mesh& mesh_;
-  const EdgeTable& edges_;
   VertexStars stars_;
   double distance_;
   double limit_;
