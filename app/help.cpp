@@ -42,6 +42,7 @@ const std::map<std::string_view, Shown>& shown() {
       {"pictures", {"FOLDER", kPictures}},
       {"size", {"WIDTHxHEIGHT", kPictures}},
       {"section", {"CUT", kPictures}},
+      {"sections", {"FILE", kWriting}},
       {"see-through", {"", kPictures}},
       {"finding", {"ID", kPictures}},
       {"json", {"", kRun}},
@@ -50,16 +51,20 @@ const std::map<std::string_view, Shown>& shown() {
       {"help", {"", kRun}},
       {"accept", {"LIST"}},
       {"accuracy", {"LENGTH"}},
+      {"along", {"X,Y,Z"}},
       {"angle", {"PLACE"}},
       {"between", {"PLACE"}},
+      {"by", {"PLACE"}},
       {"density", {"DENSITY"}},
       {"element-size", {"LENGTH"}},
       {"expect-mass", {"MASS"}},
       {"expect-volume", {"VOLUME"}},
       {"explain", {"WORD"}},
+      {"keep", {"SIDE"}},
       {"leave", {"LIST"}},
       {"may-give-up", {"SHARE"}},
       {"mirror", {"AXIS"}},
+      {"mitre", {"FACTOR"}},
       {"most", {"COUNT"}},
       {"move", {"X,Y,Z"}},
       {"only", {"LIST"}},
@@ -71,6 +76,7 @@ const std::map<std::string_view, Shown>& shown() {
       {"rename", {"OLD=NEW"}},
       {"scale", {"FACTOR"}},
       {"sheet", {"PART"}},
+      {"side", {"SIDE"}},
       {"steps", {"COUNT"}},
       {"take", {"METHOD"}},
       {"thickness", {"PLACE"}},
@@ -90,6 +96,10 @@ void arrange(CLI::Option& option, std::string_view command) {
   }
   if (option.get_single_name() == "within") {
     option.type_name(command == "certify" ? "SHARE" : "LENGTH");
+    return;
+  }
+  if (option.get_single_name() == "thickness" && command == "offset") {
+    option.type_name("LENGTH");
     return;
   }
   const auto at = shown().find(option.get_single_name());

@@ -2,7 +2,7 @@
 // The verdict, the list of findings, and the card of the one that is chosen.
 
 const remedies = ["weld", "stitch", "close-gaps", "fill", "collapse", "orient", "drop", "resolve", "absorb",
-                  "refit", "cut", "offset", "refine", "wrap"];
+                  "refit"];
 function remediesOf(finding) {
   const words = finding.remedy.toLowerCase().split(/[^a-z-]+/);
   return remedies.filter((r) => words.includes(r));
