@@ -24,11 +24,7 @@ struct BooleanCommand : Session {
   PageOutput page;
 
   void check_use() const {
-    if (dry_run != output.file.empty()) {
-      throw ArgumentError(dry_run ? "--dry-run writes nothing: leave out --output"
-                                  : "--output FILE is needed, or --dry-run");
-    }
-    if (!dry_run) output.check();
+    output.check(dry_run);
     page.check(output.overwrite);
     if (models.size() > 1 && !parts.empty()) {
       throw ArgumentError("--parts chooses from one file: give one, or leave it out");

@@ -22,11 +22,7 @@ struct CutCommand : Session {
   PageOutput page;
 
   void check_use() const {
-    if (dry_run != output.file.empty()) {
-      throw ArgumentError(dry_run ? "--dry-run writes nothing: leave out --output"
-                                  : "--output FILE is needed, or --dry-run");
-    }
-    if (!dry_run) output.check();
+    output.check(dry_run);
     page.check(output.overwrite);
     if (!sections.empty() && !sections.ends_with(".svg") && !sections.ends_with(".vtp")) {
       throw ArgumentError("--sections: expected a name that ends in .svg or .vtp; got '" +

@@ -63,11 +63,9 @@ struct MendCommand : Session {
     const bool only_tries = !trial_id.empty() && take.empty();
     if (only_tries) {
       if (!output.file.empty()) throw ArgumentError("--try writes a model only with --take METHOD");
-    } else if (dry_run != output.file.empty()) {
-      throw ArgumentError(dry_run ? "--dry-run writes nothing: leave out --output"
-                                  : "--output FILE is needed, or --dry-run");
+    } else {
+      output.check(dry_run);
     }
-    if (!output.file.empty()) output.check();
     if (!take.empty() && trial_id.empty()) throw ArgumentError("--take needs --try ID");
     if (!take.empty() && !parse_fill_method(take)) {
       throw ArgumentError("--take: there is no method '" + take + "'");

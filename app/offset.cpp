@@ -17,11 +17,7 @@ struct OffsetCommand : Session {
   PageOutput page;
 
   void check_use() const {
-    if (dry_run != output.file.empty()) {
-      throw ArgumentError(dry_run ? "--dry-run writes nothing: leave out --output"
-                                  : "--output FILE is needed, or --dry-run");
-    }
-    if (!dry_run) output.check();
+    output.check(dry_run);
     page.check(output.overwrite);
     if (whole && side == "both") {
       throw ArgumentError("--whole moves all of the surface one way: --side in or --side out");

@@ -285,6 +285,14 @@ void OutputOptions::check() const {
   throw ArgumentError(file + ": exists already; --overwrite replaces it");
 }
 
+void OutputOptions::check(bool dry_run) const {
+  if (dry_run != file.empty()) {
+    throw ArgumentError(dry_run ? "--dry-run writes nothing: leave out --output"
+                                : "--output FILE is needed, or --dry-run");
+  }
+  if (!dry_run) check();
+}
+
 Progress* Session::progress() {
   if (!background_) background_ = std::make_shared<Background>();
   return &background_->progress;

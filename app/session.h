@@ -36,6 +36,8 @@ struct OutputOptions {
   [[nodiscard]] Format format() const;
   /// Before any work: is the format known, and nothing in the way?
   void check() const;
+  /// The same of commands that write, or show what they would: one of both, and not both.
+  void check(bool dry_run) const;
 };
 
 /// What `--each-file` gathers of one file.

@@ -473,6 +473,7 @@ class Thickener {
     }
     wall.mean = area > 0 ? wall.mean / area : 0;
     wall.kept = area > 0 ? kept / area : 0;
+    wall.area = area;
     // Places: thin triangles that hang together by vertices.
     DisjointSets sets(thin.size());
     std::vector<std::uint32_t> at_vertex(out_.mesh.points.size(), kNoIndex);

@@ -65,21 +65,20 @@ OffsetModel offset_model(const Model& model, double thickness, const OffsetOptio
 
 WallThickness total(std::span<const PartWall> walls) {
   WallThickness all;
-  std::size_t measured = 0;
   for (const PartWall& w : walls) {
-    if (w.thickness.asked == 0) continue;
     const WallThickness& own = w.thickness;
-    if (measured == 0) {
-      all = own;
-    } else {
-      if (own.least < all.least) all.least = own.least, all.at_least = own.at_least;
-      if (own.largest > all.largest) all.largest = own.largest, all.at_largest = own.at_largest;
-      all.mean += own.mean;
-      all.kept = std::min(all.kept, own.kept);
-    }
-    ++measured;
+    if (own.asked == 0) continue;
+    if (all.asked == 0 || own.least < all.least) all.least = own.least, all.at_least = own.at_least;
+    if (own.largest > all.largest) all.largest = own.largest, all.at_largest = own.at_largest;
+    all.asked = own.asked;
+    all.mean += own.area * own.mean;
+    all.kept += own.area * own.kept;
+    all.area += own.area;
   }
-  if (measured > 1) all.mean /= static_cast<double>(measured);
+  if (all.area > 0) {
+    all.mean /= all.area;
+    all.kept /= all.area;
+  }
   return all;
 }
 

@@ -8,6 +8,7 @@
 
 #include "aguja/base/error.h"
 #include "aguja/solid/certificate.h"
+#include "aguja/solid/offset_model.h"
 #include "tests/support/crossing_soups.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/shapes.h"
@@ -184,6 +185,17 @@ TEST(Offset, PatchesTellSurfaceSkinAndRim) {
   double inside = 0;
   for (std::uint32_t p = patches; p < 2 * patches; ++p) inside += area[p];
   EXPECT_NEAR(inside, 4 * 3.6 * 3.8 + 3.6 * 3.6, 1e-9);
+}
+
+TEST(Offset, WallsOfAllPartsTogetherCountByArea) {
+  std::vector<PartWall> walls(3);
+  walls[0].thickness = {.asked = 1, .least = 0.9, .mean = 1, .largest = 1.2, .kept = 1, .area = 30};
+  walls[1].thickness = {.asked = 1, .least = 0.5, .mean = 2, .largest = 3, .kept = 0.6, .area = 10};
+  const WallThickness all = total(walls);
+  EXPECT_NEAR(all.mean, 1.25, 1e-12);
+  EXPECT_NEAR(all.kept, 0.9, 1e-12);
+  EXPECT_EQ(all.least, 0.5);
+  EXPECT_EQ(all.largest, 3);
 }
 
 TEST(Offset, SaysWhyNothingIsMade) {

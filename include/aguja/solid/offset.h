@@ -39,6 +39,7 @@ struct WallThickness {
   Point at_largest = Point::Zero();
   /// Share of the new skin's area that is as far off as asked.
   double kept = 0;
+  double area = 0;  ///< of the new skin
 };
 
 /// A place where the wall is thinner than asked.
