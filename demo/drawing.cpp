@@ -9,7 +9,7 @@
 namespace aguja::demo {
 namespace {
 
-constexpr double kPi = std::numbers::pi;
+using std::numbers::pi;
 
 // The centre of an arc between two places in a plane.
 Eigen::Vector2d arc_center(const Eigen::Vector2d& a, const Eigen::Vector2d& b, double radius) {
@@ -27,8 +27,8 @@ std::array<double, 2> arc_angles(const Eigen::Vector2d& c, const Eigen::Vector2d
                                  const Eigen::Vector2d& b, double radius) {
   const double from = turn_of(a - c);
   double to = turn_of(b - c);
-  if (radius > 0 && to <= from) to += 2 * kPi;
-  if (radius < 0 && to >= from) to -= 2 * kPi;
+  if (radius > 0 && to <= from) to += 2 * pi;
+  if (radius < 0 && to >= from) to -= 2 * pi;
   return {from, to};
 }
 
@@ -80,8 +80,8 @@ DrawnBody turned_profile(const std::vector<ProfileCorner>& profile) {
     DrawnSurface s;
     bool same = true;
     if (arc == 0) {
-      d.body.volume += kPi / 3 * (b.y() - a.y()) * (a.x() * a.x() + a.x() * b.x() + b.x() * b.x());
-      d.body.area += kPi * (a.x() + b.x()) * (b - a).norm();
+      d.body.volume += pi / 3 * (b.y() - a.y()) * (a.x() * a.x() + a.x() * b.x() + b.x() * b.x());
+      d.body.area += pi * (a.x() + b.x()) * (b - a).norm();
       // Outward is to the right of the way.
       const bool outward_r = b.y() > a.y();
       if (flat) {
@@ -108,12 +108,12 @@ DrawnBody turned_profile(const std::vector<ProfileCorner>& profile) {
       const auto integral = [&](double t) {
         // of pi (R + r cos t)^2 r cos t
         const double st = std::sin(t), ct = std::cos(t);
-        return kPi * r *
+        return pi * r *
                (big * big * st + big * r * (t + st * ct) + r * r * (st - st * st * st / 3));
       };
       d.body.volume += integral(to) - integral(from);
       d.body.area +=
-          2 * kPi * r * std::fabs(big * (to - from) + r * (std::sin(to) - std::sin(from)));
+          2 * pi * r * std::fabs(big * (to - from) + r * (std::sin(to) - std::sin(from)));
       s.kind = big == 0 ? DrawnSurface::Kind::sphere : DrawnSurface::Kind::torus;
       s.frame = Frame::from({0, 0, c.y()}, {0, 0, 1}, {1, 0, 0});
       s.radius = big == 0 ? r : big;
@@ -212,8 +212,8 @@ DrawnBody raised_outline(const std::vector<OutlineCorner>& outline,
     d.face(s, false, {{{lower, false}, {seam, true}, {upper, true}, {seam, false}}});
     bottom_loops.push_back({{lower, true}});
     top_loops.push_back({{upper, false}});
-    area -= kPi * h.radius * h.radius;
-    around += 2 * kPi * h.radius;
+    area -= pi * h.radius * h.radius;
+    around += 2 * pi * h.radius;
   }
   DrawnSurface floor, ceiling;
   floor.frame = Frame::from({0, 0, low}, {0, 0, -1}, {1, 0, 0});

@@ -9,7 +9,7 @@
 namespace aguja::demo {
 namespace {
 
-constexpr double kPi = std::numbers::pi;
+using std::numbers::pi;
 
 // Triangles by their corners, in named patches; equal corners become one point at the end.
 class Soup {
@@ -56,12 +56,12 @@ class Circle {
   [[nodiscard]] int segments() const { return segments_; }
   [[nodiscard]] Point at(double radius, double z, int i) const {
     if (radius == 0) return {0.0, 0.0, z};
-    const double angle = 2 * kPi * (i % segments_) / segments_;
+    const double angle = 2 * pi * (i % segments_) / segments_;
     return {radius * std::cos(angle) + 0.0, radius * std::sin(angle) + 0.0, z};
   }
   // Area of the regular polygon with this circumradius.
   [[nodiscard]] double area(double radius) const {
-    return 0.5 * segments_ * radius * radius * std::sin(2 * kPi / segments_);
+    return 0.5 * segments_ * radius * radius * std::sin(2 * pi / segments_);
   }
   // Volume between two such polygons.
   [[nodiscard]] double volume(double r1, double r2, double height) const {
@@ -113,7 +113,7 @@ std::vector<ProfilePoint> line(ProfilePoint from, ProfilePoint to, int steps) {
 std::vector<ProfilePoint> dome(double radius, double z, double height, int steps) {
   std::vector<ProfilePoint> run;
   for (int k = 0; k <= steps; ++k) {
-    const double angle = kPi / 2 * k / steps;
+    const double angle = pi / 2 * k / steps;
     run.push_back(k == 0 ? ProfilePoint{0, z}
                   : k == steps
                       ? ProfilePoint{radius, z + height}
@@ -173,7 +173,7 @@ class HoledRing {
     double area = 0;
     for (std::size_t i = 0; i < angle.size(); ++i) {
       double step = angle[(i + 1) % angle.size()] - angle[i];
-      if (step < 0) step += 2 * kPi;
+      if (step < 0) step += 2 * pi;
       area += 0.5 * radius_ * radius_ * std::sin(step);
     }
     return area;
@@ -304,7 +304,7 @@ KnownPart make_ball(double radius, int rings) {
   Soup soup;
   std::vector<ProfilePoint> outline;
   for (int k = 0; k <= 2 * rings; ++k) {
-    const double angle = kPi * k / (2 * rings);
+    const double angle = pi * k / (2 * rings);
     const bool pole = k == 0 || k == 2 * rings;
     outline.push_back({pole ? 0 : radius * std::sin(angle), -radius * std::cos(angle)});
   }
@@ -315,8 +315,8 @@ KnownPart make_ball(double radius, int rings) {
     const Triangle& tri = part.mesh.triangles[t];
     const Point c =
         (part.mesh.point(tri[0]) + part.mesh.point(tri[1]) + part.mesh.point(tri[2])) / 3.0;
-    const double turn = std::atan2(c.y(), c.x()) / (2 * kPi) + (c.y() < 0 ? 1 : 0);
-    const double polar = std::acos(-c.z() / c.norm()) / kPi;
+    const double turn = std::atan2(c.y(), c.x()) / (2 * pi) + (c.y() < 0 ? 1 : 0);
+    const double polar = std::acos(-c.z() / c.norm()) / pi;
     const auto around = static_cast<std::uint32_t>(turn * rings);
     const auto up = static_cast<std::uint32_t>(polar * rings);
     part.mesh.patch_of[t] = {up * static_cast<std::uint32_t>(rings) + around};

@@ -424,16 +424,6 @@ class Rectangles {
   std::uint32_t patch_ = 0;
 };
 
-void append(Mesh& to, const Mesh& other) {
-  const auto base = static_cast<std::uint32_t>(to.points.size());
-  to.points.insert(to.points.end(), other.points.begin(), other.points.end());
-  for (const Triangle& t : other.triangles) {
-    to.triangles.push_back({{{t[0].value + base}, {t[1].value + base}, {t[2].value + base}}});
-  }
-  to.patch_of.clear();
-  to.points_are_distinct = false;
-}
-
 std::vector<DemoModel> torn_models(const KnownPart& pod) {
   std::vector<DemoModel> models;
   const Mesh& mesh = pod.part.mesh();
@@ -563,6 +553,16 @@ DemoModel folded_lid() {
 }
 
 }  // namespace
+
+void append(Mesh& to, const Mesh& other) {
+  const auto base = static_cast<std::uint32_t>(to.points.size());
+  to.points.insert(to.points.end(), other.points.begin(), other.points.end());
+  for (const Triangle& t : other.triangles) {
+    to.triangles.push_back({{{t[0].value + base}, {t[1].value + base}, {t[2].value + base}}});
+  }
+  to.patch_of.clear();
+  to.points_are_distinct = false;
+}
 
 std::vector<DemoModel> demo_models() {
   std::vector<DemoModel> models;

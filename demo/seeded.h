@@ -37,6 +37,10 @@ struct DemoModel {
   std::optional<double> volume;  ///< closed form, where the model encloses one
 };
 
+/// Adds the triangles of another mesh. Points that both have are not brought together, and no
+/// patches are left.
+void append(Mesh& to, const Mesh& other);
+
 /// Small bodies, each with one defect of patches, walls, corners, or of what bounds no material.
 [[nodiscard]] std::vector<DemoModel> seeded_shapes();
 

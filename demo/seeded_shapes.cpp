@@ -90,14 +90,6 @@ void seed(DemoModel& demo, FindingKind kind, const Point& place, double size,
   demo.defects.push_back({kind, demo.name, place, size, count});
 }
 
-void append(Mesh& to, const Mesh& other) {
-  const auto base = static_cast<std::uint32_t>(to.points.size());
-  to.points.insert(to.points.end(), other.points.begin(), other.points.end());
-  for (const Triangle& t : other.triangles) {
-    to.triangles.push_back({{{t[0].value + base}, {t[1].value + base}, {t[2].value + base}}});
-  }
-}
-
 DemoModel baffle() {
   Body body;
   const auto p = [](double x, double y, double z) { return Point(x, y, z); };

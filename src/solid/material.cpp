@@ -16,7 +16,7 @@
 namespace aguja {
 namespace {
 
-double area_of(std::span<const Point> points, const Triangle& t) {
+double triangle_area(std::span<const Point> points, const Triangle& t) {
   return 0.5 * (points[t[1].value] - points[t[0].value])
                    .cross(points[t[2].value] - points[t[0].value])
                    .norm();
@@ -191,7 +191,7 @@ class Finder {
     area_.resize(triangles_.size());
     for (std::uint32_t t = 0; t < triangles_.size(); ++t) {
       if (!regions_.has({t})) continue;
-      area_[t] = area_of(points_, triangles_[t]);
+      area_[t] = triangle_area(points_, triangles_[t]);
       Region& r = out_[region_of(t)];
       ++r.triangles;
       r.area += area_[t];

@@ -3,7 +3,7 @@
 #include <gtest/gtest.h>
 
 namespace aguja {
-namespace {
+namespace array_test {
 
 TEST(Array, KeepsWhatIsWrittenToSmallAndLargeBlocks) {
   for (const std::size_t size :
@@ -29,5 +29,5 @@ TEST(Array, RefusesASizeThatOverflows) {
                std::bad_alloc);
 }
 
-}  // namespace
+}  // namespace array_test
 }  // namespace aguja

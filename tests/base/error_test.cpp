@@ -8,7 +8,7 @@
 #include "aguja/base/stage_times.h"
 
 namespace aguja {
-namespace {
+namespace error_test {
 
 TEST(InputError, NamesFileAndPlaceBeforeTheSentence) {
   const auto text = [](std::optional<InputPlace> place) {
@@ -53,5 +53,5 @@ TEST(StageTimes, AddsUpStagesInTheOrderOfTheirFirstEntry) {
   EXPECT_EQ(times.stages()[1], (StageTimes::Stage{"weld", 0.75}));
 }
 
-}  // namespace
+}  // namespace error_test
 }  // namespace aguja

@@ -6,7 +6,7 @@
 #include <gtest/gtest.h>
 
 namespace aguja {
-namespace {
+namespace jobs_test {
 
 struct Log : Progress {
   std::vector<double> done;
@@ -60,5 +60,5 @@ TEST(RunJobs, StopsAtEveryCallOfProgress) {
   }
 }
 
-}  // namespace
+}  // namespace jobs_test
 }  // namespace aguja

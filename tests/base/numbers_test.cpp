@@ -5,7 +5,7 @@
 #include "base/short_text.h"
 
 namespace aguja {
-namespace {
+namespace numbers_test {
 
 TEST(CellNumber, IsTheFloorAsFarAsThereAreFractions) {
   for (const double at : {-3.5, -1.0, -0.25, 0.0, 0.75, 41.999, 1e15 + 0.5}) {
@@ -30,5 +30,5 @@ TEST(ShortText, HasItsDigitsAndNoExponentWherePeopleWriteNone) {
   EXPECT_EQ(short_text(3e12), "3e+12");
 }
 
-}  // namespace
+}  // namespace numbers_test
 }  // namespace aguja

@@ -7,7 +7,7 @@
 #include <oneapi/tbb/global_control.h>
 
 namespace aguja {
-namespace {
+namespace parallel_test {
 
 TEST(PieceOf, CutsWithoutGapsOrOverlaps) {
   for (const std::size_t count : {0u, 1u, 7u, 100u, 1001u}) {
@@ -69,5 +69,5 @@ TEST(ParallelTasks, AnErrorReachesTheCaller) {
                std::runtime_error);
 }
 
-}  // namespace
+}  // namespace parallel_test
 }  // namespace aguja

@@ -6,7 +6,7 @@
 #include <gtest/gtest.h>
 
 namespace aguja {
-namespace {
+namespace printable_test {
 
 std::string encoded(std::uint32_t code) {
   const auto byte = [](std::uint32_t b) { return static_cast<char>(b); };
@@ -56,5 +56,5 @@ TEST(Printable, WhateverTheBytesWhatComesOutIs) {
   EXPECT_GT(changed, 5000u);
 }
 
-}  // namespace
+}  // namespace printable_test
 }  // namespace aguja

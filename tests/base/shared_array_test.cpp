@@ -8,7 +8,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace shared_array_test {
 
 using Numbers = SharedArray<int>;
 
@@ -147,5 +147,5 @@ TEST(SharedArray, ThreadsAppendToCopiesOfTheirOwn) {
   EXPECT_EQ(list(common), std::vector<int>(100, 1));
 }
 
-}  // namespace
+}  // namespace shared_array_test
 }  // namespace aguja

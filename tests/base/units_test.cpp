@@ -5,7 +5,7 @@
 #include "aguja/base/error.h"
 
 namespace aguja {
-namespace {
+namespace units_test {
 
 TEST(Units, SymbolsAndUnitsNameEachOther) {
   for (const LengthUnit unit : all_length_units()) EXPECT_EQ(parse_length_unit(symbol(unit)), unit);
@@ -62,5 +62,5 @@ TEST(Units, ErrorsNameWhatWasFoundAndWhatIsKnown) {
   }
 }
 
-}  // namespace
+}  // namespace units_test
 }  // namespace aguja

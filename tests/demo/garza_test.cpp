@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace garza_test {
 
 TEST(Garza, EveryPodIsClosedWithTheVolumeOfItsClosedForm) {
   test::Random random(2);
@@ -50,5 +50,5 @@ TEST(Garza, ABoxHasTheVolumeOfItsSides) {
   EXPECT_DOUBLE_EQ(certify(test::model_of(box)).mass.volume, 6);
 }
 
-}  // namespace
+}  // namespace garza_test
 }  // namespace aguja

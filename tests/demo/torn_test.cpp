@@ -9,7 +9,7 @@
 #include "tests/support/sanitized.h"
 
 namespace aguja {
-namespace {
+namespace torn_test {
 
 Model torn_model(const demo::DemoModel& demo) {
   return demo.tear->as_one ? as_one(demo.model) : demo.model;
@@ -68,5 +68,5 @@ INSTANTIATE_TEST_SUITE_P(Demo, Torn,
                            return name;
                          });
 
-}  // namespace
+}  // namespace torn_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace damaged_files_test {
 
 using test::written;
 
@@ -124,5 +124,5 @@ TEST(DamagedFiles, EveryErrorHasAStableSlug) {
   EXPECT_EQ(slug(InputProblem::too_large), "too-large");
 }
 
-}  // namespace
+}  // namespace damaged_files_test
 }  // namespace aguja

@@ -11,7 +11,7 @@
 #include "tests/support/surface_findings.h"
 
 namespace aguja {
-namespace {
+namespace face_sense_test {
 
 using test::surface_findings;
 
@@ -92,5 +92,5 @@ TEST(FaceSense, IgesFacesTurnedAgainstTheirNeighboursAreTold) {
   }
 }
 
-}  // namespace
+}  // namespace face_sense_test
 }  // namespace aguja

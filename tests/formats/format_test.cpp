@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace format_test {
 
 TEST(Format, IsKnownByNameInAnyCase) {
   for (const Format format : all_formats()) EXPECT_EQ(format_of_name(slug(format)), format);
@@ -176,5 +176,5 @@ TEST(Formats, EachIsKnownByItsNamesAndToldOfOnThePage) {
   EXPECT_EQ(formats_written(), "stl, obj, ply or off");
 }
 
-}  // namespace
+}  // namespace format_test
 }  // namespace aguja

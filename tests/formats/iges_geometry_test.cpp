@@ -11,7 +11,7 @@
 #include "tests/support/exchange_text.h"
 
 namespace aguja {
-namespace {
+namespace iges_geometry_test {
 
 using detail::IgesError;
 using detail::IgesFile;
@@ -404,5 +404,5 @@ TEST(IgesGeometryDepth, OfWhatIsMadeOfItselfDoesNotGrow) {
   });
 }
 
-}  // namespace
+}  // namespace iges_geometry_test
 }  // namespace aguja

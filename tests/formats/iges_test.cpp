@@ -16,7 +16,7 @@
 #include "tests/support/surface_findings.h"
 
 namespace aguja {
-namespace {
+namespace iges_test {
 
 using namespace test;
 
@@ -408,5 +408,5 @@ TEST(Iges, SolidsArePlacedAgain) {
   EXPECT_EQ(at, (std::vector<double>{0, 10, 10}));
 }
 
-}  // namespace
+}  // namespace iges_test
 }  // namespace aguja

@@ -13,7 +13,7 @@
 #include "demo/surface_text.h"
 
 namespace aguja {
-namespace {
+namespace lost_faces_test {
 
 std::string clamp() { return demo::step_text(demo::draw_clamp()); }
 
@@ -121,5 +121,5 @@ TEST(LostFaces, OfIges) {
   EXPECT_TRUE(has(c, ReasonKind::lost_shapes));
 }
 
-}  // namespace
+}  // namespace lost_faces_test
 }  // namespace aguja

@@ -3,7 +3,7 @@
 #include "tests/support/files.h"
 
 namespace aguja {
-namespace {
+namespace obj_test {
 
 using test::error_of;
 using test::read_text;
@@ -85,5 +85,5 @@ TEST(Obj, FilesWithCarriageReturnsOnlyAreRead) {
   EXPECT_EQ(triangle_count(read_text("v 0 0 0\rv 1 0 0\rv 0 1 0\rf 1 2 3\r")), 1u);
 }
 
-}  // namespace
+}  // namespace obj_test
 }  // namespace aguja

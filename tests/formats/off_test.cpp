@@ -3,7 +3,7 @@
 #include "tests/support/files.h"
 
 namespace aguja {
-namespace {
+namespace off_test {
 
 using test::error_of;
 using test::read_text;
@@ -46,5 +46,5 @@ TEST(Off, ErrorsNameLineExpectedAndFound) {
             "test: line 3: expected a coordinate, found the end of the line");
 }
 
-}  // namespace
+}  // namespace off_test
 }  // namespace aguja

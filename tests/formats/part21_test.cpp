@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace part21_test {
 
 using detail::decoded_text;
 using detail::Part21;
@@ -128,5 +128,5 @@ TEST(Part21, FilesThatAreNoneSayWhere) {
   EXPECT_NE(message("ISO-10303-21;\nDATA;\n#1=A(1);").find("has no end"), std::string::npos);
 }
 
-}  // namespace
+}  // namespace part21_test
 }  // namespace aguja

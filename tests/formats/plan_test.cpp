@@ -6,7 +6,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace plan_test {
 
 const std::string kHead = "format = \"aguja-plan\"\n";  // line 1
 
@@ -173,5 +173,5 @@ TEST(Plan, WhatIsWrongIsNamedWithItsLine) {
   EXPECT_THROW(static_cast<void>(parse_plan("", LengthUnit::millimetre)), InputError);
 }
 
-}  // namespace
+}  // namespace plan_test
 }  // namespace aguja

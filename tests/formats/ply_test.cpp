@@ -6,7 +6,7 @@
 #include "tests/support/files.h"
 
 namespace aguja {
-namespace {
+namespace ply_test {
 
 using test::error_of;
 using test::read_text;
@@ -146,5 +146,5 @@ TEST(Ply, RefusesCoordinatesThatAreNotFinite) {
   EXPECT_EQ(error_of(bytes), "test: byte 206: vertex 1: expected a finite coordinate, found NaN");
 }
 
-}  // namespace
+}  // namespace ply_test
 }  // namespace aguja

@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace profile_test {
 
 const std::string kHead = "format = \"aguja-profile\"\n";
 
@@ -173,5 +173,5 @@ TEST(Profile, LettersBeyondAsciiStandInQuotesAndCommentsOnly) {
   }
 }
 
-}  // namespace
+}  // namespace profile_test
 }  // namespace aguja

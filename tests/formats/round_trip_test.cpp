@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace round_trip_test {
 
 using test::Random;
 using test::written;
@@ -222,5 +222,5 @@ TEST(RoundTrip, LargeFilesThatAreReadInPiecesToo) {
   }
 }
 
-}  // namespace
+}  // namespace round_trip_test
 }  // namespace aguja

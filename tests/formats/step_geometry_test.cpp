@@ -12,7 +12,7 @@
 #include "tests/support/exchange_text.h"
 
 namespace aguja {
-namespace {
+namespace step_geometry_test {
 
 using detail::EntityError;
 using detail::Part21;
@@ -349,5 +349,5 @@ TEST(StepGeometry, WhatMakesNoShapeIsNamed) {
   }
 }
 
-}  // namespace
+}  // namespace step_geometry_test
 }  // namespace aguja

@@ -11,7 +11,7 @@
 #include "tests/support/surface_findings.h"
 
 namespace aguja {
-namespace {
+namespace step_test {
 
 using namespace test;
 
@@ -317,5 +317,5 @@ TEST(Step, TessellatedItemsAreWhereTheyArePutAgain) {
   EXPECT_EQ(facets.point(facets.triangles[0][1]), Point(6, 6, 7));
 }
 
-}  // namespace
+}  // namespace step_test
 }  // namespace aguja

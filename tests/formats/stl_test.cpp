@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace stl_test {
 
 using test::error_of;
 using test::read_text;
@@ -124,5 +124,5 @@ TEST(Stl, ColourLinesArePassedOverAndNoted) {
   EXPECT_EQ(model.notes, (std::vector<std::string>{"1 color lines are not kept"}));
 }
 
-}  // namespace
+}  // namespace stl_test
 }  // namespace aguja

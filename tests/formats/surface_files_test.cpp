@@ -12,7 +12,7 @@
 #include "tests/support/exchange_text.h"
 
 namespace aguja {
-namespace {
+namespace surface_files_test {
 
 using namespace test;
 
@@ -130,5 +130,5 @@ TEST(SurfaceFormats, AreKnownByContentAndName) {
   EXPECT_EQ(format_of_name("a.igs"), Format::iges);
 }
 
-}  // namespace
+}  // namespace surface_files_test
 }  // namespace aguja

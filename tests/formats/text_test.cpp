@@ -8,7 +8,7 @@
 #include "formats/rows.h"
 
 namespace aguja::detail {
-namespace {
+namespace text_test {
 
 TEST(TextCursor, ReadsBackTheShortestDecimalOfEveryDouble) {
   std::mt19937_64 random(11);
@@ -82,5 +82,5 @@ TEST(ParsePieces, ThrowsTheFirstErrorOfTheText) {
   }
 }
 
-}  // namespace
+}  // namespace text_test
 }  // namespace aguja::detail

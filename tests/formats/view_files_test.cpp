@@ -15,7 +15,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace view_files_test {
 
 Model two_parts() {
   Model model = test::model_of(test::sphere(40, 30, {1000, 2, 3}), "ball & <socket>");
@@ -181,5 +181,5 @@ TEST(FindingFields, TellTheWorstOfEachTriangle) {
   EXPECT_EQ(told, inspection.findings[0].triangles.size());
 }
 
-}  // namespace
+}  // namespace view_files_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace write_test {
 
 namespace fs = std::filesystem;
 
@@ -111,5 +111,5 @@ TEST_F(Write, UnreadableFilesAreNamed) {
   EXPECT_EQ(problem(folder_ / "poem.txt"), "unknown-format");
 }
 
-}  // namespace
+}  // namespace write_test
 }  // namespace aguja

@@ -11,7 +11,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace box_tree_test {
 
 using test::Random;
 
@@ -242,5 +242,5 @@ TEST(BoxTree, TakesEachItemOutOnce) {
   EXPECT_GT(met, taken);
 }
 
-}  // namespace
+}  // namespace box_tree_test
 }  // namespace aguja

@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace capsule_tree_test {
 
 using test::Random;
 
@@ -158,5 +158,5 @@ TEST(CapsuleTree, OfNothingFindsNothing) {
   EXPECT_EQ(tree.nearest({0, 0, 0}, 10, all, [](std::uint32_t) { return 0.0; }), kNone);
 }
 
-}  // namespace
+}  // namespace capsule_tree_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace distance_test {
 
 using test::Random;
 
@@ -106,5 +106,5 @@ TEST(DistanceWithin, IsNearlyTheDistanceOfWhatLiesAlongIt) {
   }
 }
 
-}  // namespace
+}  // namespace distance_test
 }  // namespace aguja

@@ -13,7 +13,7 @@
 #include "tests/support/rational.h"
 
 namespace aguja {
-namespace {
+namespace exact_points_test {
 
 using test::cross;
 using test::dot;
@@ -434,5 +434,5 @@ TEST(OrderAround, RefusesApexesOnTheLine) {
                ArgumentError);
 }
 
-}  // namespace
+}  // namespace exact_points_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace placement_test {
 
 TEST(Placement, FollowsAnotherAsItsProductSays) {
   test::Random random(1);
@@ -52,5 +52,5 @@ TEST(Placement, BoxesHoldWhatTheyHeld) {
   EXPECT_TRUE(placed(Box{}, moved_by(Vector(1, 0, 0))).is_empty());
 }
 
-}  // namespace
+}  // namespace placement_test
 }  // namespace aguja

@@ -12,7 +12,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace planar_triangulation_test {
 
 using test::Random;
 
@@ -237,5 +237,5 @@ TEST(PlanarTriangulation, TakesALargeGrid) {
   EXPECT_EQ(t.constrained.size(), 99u);
 }
 
-}  // namespace
+}  // namespace planar_triangulation_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace point_removal_test {
 
 using test::Random;
 using Triangles = std::vector<std::array<std::uint32_t, 3>>;
@@ -88,5 +88,5 @@ TEST(PointRemoval, KeepsTheBorderAndTurnsNothingOver) {
   }
 }
 
-}  // namespace
+}  // namespace point_removal_test
 }  // namespace aguja

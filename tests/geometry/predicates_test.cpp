@@ -13,7 +13,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace predicates_test {
 
 using test::Random;
 
@@ -180,5 +180,5 @@ TEST(InCircle, AgreesWithRationalArithmetic) {
   }
 }
 
-}  // namespace
+}  // namespace predicates_test
 }  // namespace aguja

@@ -11,7 +11,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace primitive_test {
 
 using test::Random;
 
@@ -115,5 +115,5 @@ TEST(Primitive, PointsOnALineHaveNoPlane) {
   EXPECT_FALSE(fit_plane(std::vector<Point>{{0, 0, 0}, {1, 1, 1}, {3, 3, 3}, {-2, -2, -2}}));
 }
 
-}  // namespace
+}  // namespace primitive_test
 }  // namespace aguja

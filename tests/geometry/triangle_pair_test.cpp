@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace triangle_pair_test {
 
 using test::contact_by_rationals;
 using test::Random;
@@ -149,5 +149,5 @@ TEST(TrianglePair, AgreesWithRationalArithmetic) {
   }
 }
 
-}  // namespace
+}  // namespace triangle_pair_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "demo/seeded.h"
 
 namespace aguja {
-namespace {
+namespace anywhere_test {
 
 double power_of(Dimension dimension) {
   switch (dimension) {
@@ -69,5 +69,5 @@ TEST(Anywhere, SeededShapesAreFoundWhereverTheyAre) {
   EXPECT_GE(found, 80u);
 }
 
-}  // namespace
+}  // namespace anywhere_test
 }  // namespace aguja

@@ -6,7 +6,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace causes_test {
 
 std::vector<FindingKind> kinds_in(const Mesh& mesh) {
   std::vector<FindingKind> kinds;
@@ -89,5 +89,5 @@ TEST(Causes, ACavityInsideAnOpenShellIsJudgedByWindingNumbers) {
   }
 }
 
-}  // namespace
+}  // namespace causes_test
 }  // namespace aguja

@@ -13,7 +13,7 @@
 #include "demo/write_demo.h"
 
 namespace aguja {
-namespace {
+namespace demo_test {
 
 class Demo : public testing::Test {
  protected:
@@ -138,5 +138,5 @@ TEST_F(Demo, OverwritesNothingUnlessAsked) {
   EXPECT_NO_THROW(static_cast<void>(demo::write_demo(folder_, true)));
 }
 
-}  // namespace
+}  // namespace demo_test
 }  // namespace aguja

@@ -12,7 +12,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace inspect_test {
 
 using enum FindingKind;
 
@@ -239,5 +239,5 @@ TEST(Crossings, TellTheDepthOfBodiesThatHaveAnInside) {
   }
 }
 
-}  // namespace
+}  // namespace inspect_test
 }  // namespace aguja

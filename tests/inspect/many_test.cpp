@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace many_test {
 
 // Triangles that share nothing, too large for strays.
 Mesh soup(std::uint32_t count) {
@@ -95,5 +95,5 @@ TEST(Many, NestedShellsAlternate) {
   EXPECT_EQ(inspect(test::model_of(mesh)).findings.size(), 40u);
 }
 
-}  // namespace
+}  // namespace many_test
 }  // namespace aguja

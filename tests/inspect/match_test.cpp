@@ -10,7 +10,7 @@
 #include "tests/support/spoilt_solid.h"
 
 namespace aguja {
-namespace {
+namespace match_test {
 
 std::vector<Finding> findings_in(const Mesh& mesh) {
   return inspect(test::model_of(mesh)).findings;
@@ -76,5 +76,5 @@ TEST(MatchFindings, WhatWasMendedIsGoneAndWhatIsNewAppeared) {
   EXPECT_EQ(match_findings({}, after).appeared.size(), after.size());
 }
 
-}  // namespace
+}  // namespace match_test
 }  // namespace aguja

@@ -12,7 +12,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace readiness_test {
 
 using enum FindingKind;
 
@@ -257,5 +257,5 @@ TEST(Counts, InvertedShellsAndInternalTriangles) {
   EXPECT_EQ(counts(open).inverted_shells, 0u);
 }
 
-}  // namespace
+}  // namespace readiness_test
 }  // namespace aguja

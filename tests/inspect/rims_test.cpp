@@ -12,7 +12,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace rims_test {
 
 std::vector<Finding> of_kind(const Inspection& inspection, FindingKind kind) {
   std::vector<Finding> found;
@@ -223,5 +223,5 @@ TEST(Rims, PartsThatCloseOnlyTogetherAreHintedAt) {
   EXPECT_TRUE(inspect(two).hints.empty());
 }
 
-}  // namespace
+}  // namespace rims_test
 }  // namespace aguja

@@ -13,7 +13,7 @@
 #include "tests/support/spoilt_solid.h"
 
 namespace aguja {
-namespace {
+namespace shapes_test {
 
 Model model_of_step(const std::string& text, const PrepareOptions& options = {}) {
   return prepare(read_surface_model({"x.step", text}), options);
@@ -191,5 +191,5 @@ TEST(Surfaces, AMeshThatWasChangedHasNoneBehindIt) {
   EXPECT_FALSE(face_of(*test::model_of(test::cube()).parts[0].shape(), {0}).has_value());
 }
 
-}  // namespace
+}  // namespace shapes_test
 }  // namespace aguja

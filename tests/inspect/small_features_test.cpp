@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace small_features_test {
 
 using enum FindingKind;
 using test::Random;
@@ -186,5 +186,5 @@ TEST(SmallFeatures, PrecisionIsDoubtedForFloatsFarAwayAlone) {
   EXPECT_EQ(doubts(ball, {50000, 0, 0}, false), 0u);
 }
 
-}  // namespace
+}  // namespace small_features_test
 }  // namespace aguja

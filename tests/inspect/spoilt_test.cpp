@@ -12,7 +12,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace spoilt_test {
 
 using test::Random;
 
@@ -304,5 +304,5 @@ TEST(Spoilt, HasThatFindingAtThatPlaceOfThatSizeAndNoOther) {
   EXPECT_EQ(cases, 3 * 15 * 4 * 5);
 }
 
-}  // namespace
+}  // namespace spoilt_test
 }  // namespace aguja

@@ -11,7 +11,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace cap_evidence_test {
 
 using test::model_of;
 using test::without;
@@ -160,5 +160,5 @@ TEST(CapEvidence, RimsOfDifferentSizeAreNotBridged) {
   }
 }
 
-}  // namespace
+}  // namespace cap_evidence_test
 }  // namespace aguja

@@ -17,7 +17,7 @@
 #include "tests/support/spoilt_solid.h"
 
 namespace aguja {
-namespace {
+namespace change_test {
 
 using test::model_of;
 using test::Random;
@@ -354,5 +354,5 @@ TEST(PartChange, PartsAreMergedSplitAndBornAndFindingsFollow) {
   EXPECT_EQ(after[1].further_parts[0].triangles, (std::vector<TriangleId>{{1}}));
 }
 
-}  // namespace
+}  // namespace change_test
 }  // namespace aguja

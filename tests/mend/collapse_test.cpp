@@ -11,7 +11,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace collapse_test {
 
 using test::grid_box;
 using test::is_solid;
@@ -187,5 +187,5 @@ TEST(Absorb, ASliverPatchIsContractedIntoItsNeighbours) {
   }
 }
 
-}  // namespace
+}  // namespace collapse_test
 }  // namespace aguja

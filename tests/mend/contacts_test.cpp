@@ -13,7 +13,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace contacts_test {
 
 using test::box_between;
 using test::is_solid;
@@ -151,5 +151,5 @@ TEST(Contacts, FlapsAreNoContacts) {
   EXPECT_EQ(test::facets(change.mesh), test::facets(mesh));
 }
 
-}  // namespace
+}  // namespace contacts_test
 }  // namespace aguja

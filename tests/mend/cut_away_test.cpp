@@ -10,7 +10,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace cut_away_test {
 
 double area_of(const Mesh& mesh) { return measure_parts(test::model_of(mesh))[0].mass.area; }
 
@@ -94,5 +94,5 @@ TEST(CutAway, RefusesWhatWouldBeAGuessAndLeavesTheMesh) {
   EXPECT_EQ(cut_away(mesh, beside, KeptSides::second).refused.size(), 1u);
 }
 
-}  // namespace
+}  // namespace cut_away_test
 }  // namespace aguja

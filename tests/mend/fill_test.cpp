@@ -12,7 +12,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace fill_test {
 
 using test::cylinder;
 using test::grid_box;
@@ -481,5 +481,5 @@ TEST(Fill, GivesTheSameFillTwice) {
   EXPECT_EQ(test::facets(a.mesh), test::facets(b.mesh));
 }
 
-}  // namespace
+}  // namespace fill_test
 }  // namespace aguja

@@ -12,7 +12,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace large_losses_test {
 
 using test::model_of;
 
@@ -227,5 +227,5 @@ TEST(GivenUp, ACopyThatIsLeftMeansNothingIsLost) {
   EXPECT_EQ(closed_shells_among(KnownMesh(one), change.dropped).size(), one.triangles.size());
 }
 
-}  // namespace
+}  // namespace large_losses_test
 }  // namespace aguja

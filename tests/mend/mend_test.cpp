@@ -17,7 +17,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace mend_test {
 
 using test::Defect;
 using test::is_solid;
@@ -454,5 +454,5 @@ TEST(Trial, IsComputedOnceAndAcceptedAsItIs) {
                StepError);
 }
 
-}  // namespace
+}  // namespace mend_test
 }  // namespace aguja

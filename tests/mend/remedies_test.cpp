@@ -20,7 +20,7 @@
 #include "tests/support/spoilt_solid.h"
 
 namespace aguja {
-namespace {
+namespace remedies_test {
 
 using test::grid_box;
 using test::is_solid;
@@ -367,5 +367,5 @@ TEST(ByHand, APieceIsTakenOutMendedAndPutBack) {
   EXPECT_EQ(test::facets(back.mesh), test::facets(mesh));
 }
 
-}  // namespace
+}  // namespace remedies_test
 }  // namespace aguja

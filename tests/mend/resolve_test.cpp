@@ -12,7 +12,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace resolve_test {
 
 using test::box_between;
 using test::joined;
@@ -261,5 +261,5 @@ TEST(Resolve, LeavesTheModelAsItWasWhenStopped) {
   EXPECT_GT(calls, 8);
 }
 
-}  // namespace
+}  // namespace resolve_test
 }  // namespace aguja

@@ -7,7 +7,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace selection_test {
 
 Selection selection_of(std::initializer_list<const char*> clauses) {
   Selection s;
@@ -133,5 +133,5 @@ TEST(Selection, FindingsBecomePatchesNamedByTheirIds) {
   }
 }
 
-}  // namespace
+}  // namespace selection_test
 }  // namespace aguja

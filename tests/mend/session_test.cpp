@@ -11,7 +11,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace session_test {
 
 using test::model_of;
 using test::Random;
@@ -401,5 +401,5 @@ TEST(Session, SettingsBeyondSenseAreErrors) {
   EXPECT_THROW(empty.run(move), StepError);
 }
 
-}  // namespace
+}  // namespace session_test
 }  // namespace aguja

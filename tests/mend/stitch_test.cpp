@@ -18,7 +18,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace stitch_test {
 
 using test::Random;
 
@@ -466,5 +466,5 @@ TEST(Stitch, InPartsNeverJoinsParts) {
   EXPECT_EQ(certify(one.model).verdict, Verdict::solid);
 }
 
-}  // namespace
+}  // namespace stitch_test
 }  // namespace aguja

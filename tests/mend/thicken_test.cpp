@@ -7,7 +7,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace thicken_test {
 
 TEST(Thicken, AddsAndMovesNothing) {
   const Mesh sheet = test::without(test::sphere(20, 5), [](const Point& p) { return p.z() > 2; });
@@ -50,5 +50,5 @@ TEST(Thicken, AsAStepItIsUndoneAndRefused) {
   ASSERT_EQ(refused.ledger[0].refused.size(), 1u);
 }
 
-}  // namespace
+}  // namespace thicken_test
 }  // namespace aguja

@@ -13,7 +13,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace arrangement_test {
 
 using test::cross;
 using test::joined;
@@ -229,5 +229,5 @@ TEST(Arrangement, RefusesCoordinatesBeyondItsRange) {
   EXPECT_THROW(static_cast<void>(arrange(Welded(mesh))), ArgumentError);
 }
 
-}  // namespace
+}  // namespace arrangement_test
 }  // namespace aguja

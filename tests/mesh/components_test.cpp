@@ -6,7 +6,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace components_test {
 
 // By spreading from triangle to triangle over all pairs that share a joining edge.
 std::vector<std::uint32_t> brute_force(const Welded& mesh, const EdgeTable& edges,
@@ -80,5 +80,5 @@ TEST(Components, ATurnedTriangleIsApartByAgreeingEdgesOnly) {
   EXPECT_EQ(find_components(mesh.triangles, edges, Joining::agreeing_edge).count, 2u);
 }
 
-}  // namespace
+}  // namespace components_test
 }  // namespace aguja

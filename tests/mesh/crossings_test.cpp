@@ -13,7 +13,7 @@
 #include "tests/support/sanitized.h"
 
 namespace aguja {
-namespace {
+namespace crossings_test {
 
 using test::Random;
 
@@ -356,5 +356,5 @@ TEST(ContactShape, TellsLengthAreaDepthAndPlace) {
   EXPECT_NEAR(shape_of(Welded(plates), over[0]).area, 2.0, 1e-12);
 }
 
-}  // namespace
+}  // namespace crossings_test
 }  // namespace aguja

@@ -8,7 +8,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace known_mesh_test {
 
 using test::Random;
 
@@ -187,5 +187,5 @@ TEST(KnownMesh, PointsMustBeDistinct) {
   EXPECT_THROW(static_cast<void>(known.crossings()), ArgumentError);
 }
 
-}  // namespace
+}  // namespace known_mesh_test
 }  // namespace aguja

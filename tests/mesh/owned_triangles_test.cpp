@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace owned_triangles_test {
 
 // Every owner has what it owns, in order; all of them together read three times the mesh at most.
 TEST(OwnedTriangles, EveryOneHasItsOwnAndReadsLittleElse) {
@@ -48,5 +48,5 @@ TEST(OwnedTriangles, EveryOneHasItsOwnAndReadsLittleElse) {
   }
 }
 
-}  // namespace
+}  // namespace owned_triangles_test
 }  // namespace aguja

@@ -15,7 +15,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace patches_test {
 
 constexpr double kPi = std::numbers::pi;
 
@@ -359,5 +359,5 @@ TEST(Patches, WantAFit) {
   EXPECT_THROW(static_cast<void>(recognise_patches(welded, edges, {})), ArgumentError);
 }
 
-}  // namespace
+}  // namespace patches_test
 }  // namespace aguja

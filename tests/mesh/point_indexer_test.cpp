@@ -8,7 +8,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace point_indexer_test {
 
 struct Indexed {
   std::vector<std::uint32_t> ids;
@@ -88,5 +88,5 @@ TEST(PointIndexer, SeesNegativeZeros) {
   EXPECT_TRUE(with.has_negative_zero());
 }
 
-}  // namespace
+}  // namespace point_indexer_test
 }  // namespace aguja

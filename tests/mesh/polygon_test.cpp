@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace polygon_test {
 
 struct Divided {
   SharedArray<Triangle> triangles;
@@ -159,5 +159,5 @@ TEST(Polygon, OneThatCrossesItselfIsCountedAndKeepsItsTriangles) {
   }
 }
 
-}  // namespace
+}  // namespace polygon_test
 }  // namespace aguja

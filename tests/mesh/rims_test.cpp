@@ -8,7 +8,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace rims_test {
 
 EdgeTable table_of(const Mesh& mesh) { return {mesh.triangles, mesh.points.size()}; }
 
@@ -85,5 +85,5 @@ TEST(Rims, TheMiddleLiesHalfWayAlong) {
   EXPECT_NEAR((m - Point(4, half - 4, 0)).norm(), 0, 1e-12);
 }
 
-}  // namespace
+}  // namespace rims_test
 }  // namespace aguja

@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace topology_test {
 
 using test::damaged_mesh;
 
@@ -189,5 +189,5 @@ TEST(Duplicates, AreTheSameWithAndWithoutEdges) {
   EXPECT_GT(found, 100u);
 }
 
-}  // namespace
+}  // namespace topology_test
 }  // namespace aguja

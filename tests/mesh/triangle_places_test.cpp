@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace triangle_places_test {
 
 TEST(TrianglePlaces, FindsTheFirstThatComparingAllFinds) {
   std::size_t found = 0, missed = 0;
@@ -44,5 +44,5 @@ TEST(TrianglePlaces, FindsTheFirstThatComparingAllFinds) {
   EXPECT_GE(missed, 500u);
 }
 
-}  // namespace
+}  // namespace triangle_places_test
 }  // namespace aguja

@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace weld_test {
 
 TEST(Welded, MergesEqualPointsAndNothingElse) {
   for (std::uint64_t seed = 1; seed <= 300; ++seed) {
@@ -86,5 +86,5 @@ TEST(StayDistinct, AsIfAllWereCompared) {
   EXPECT_GT(seen[false], 100);
 }
 
-}  // namespace
+}  // namespace weld_test
 }  // namespace aguja

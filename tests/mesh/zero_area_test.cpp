@@ -5,7 +5,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace zero_area_test {
 
 TEST(ZeroArea, NamesTheShape) {
   Mesh mesh = test::mesh_of({{0, 0, 0}, {1, 1, 1}, {3, 3, 3}, {0, 1, 0}, {-0.0, 0, 0}},
@@ -24,5 +24,5 @@ TEST(ZeroArea, AVeryThinTriangleIsNotOne) {
   EXPECT_TRUE(find_zero_area(Welded(mesh)).empty());
 }
 
-}  // namespace
+}  // namespace zero_area_test
 }  // namespace aguja

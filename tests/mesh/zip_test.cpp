@@ -12,7 +12,7 @@
 #include "tests/support/spoilt_solid.h"
 
 namespace aguja {
-namespace {
+namespace zip_test {
 
 using test::Random;
 
@@ -176,5 +176,5 @@ TEST(ApplyZip, JoinsWhatThePlanSaysAndKeepsTheRest) {
   EXPECT_GE(inserted, 300u);
 }
 
-}  // namespace
+}  // namespace zip_test
 }  // namespace aguja

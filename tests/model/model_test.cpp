@@ -6,7 +6,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace model_test {
 
 Model two_parts() {
   Model model = test::model_of(test::cube(), "left");
@@ -56,5 +56,5 @@ TEST(AsOne, LeavesASinglePartAlone) {
   EXPECT_TRUE(one.parts[0].mesh().patch_of.empty());
 }
 
-}  // namespace
+}  // namespace model_test
 }  // namespace aguja

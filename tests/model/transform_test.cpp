@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace transform_test {
 
 TEST(Transform, AMirrorKeepsOutwardOutward) {
   Model model = test::model_of(test::sphere(8));
@@ -43,5 +43,5 @@ TEST(Transform, RefusesWhatWouldFlattenOrOverflowAndChangesNothing) {
   EXPECT_EQ(model.parts[0].mesh().points[7], before);
 }
 
-}  // namespace
+}  // namespace transform_test
 }  // namespace aguja

@@ -8,7 +8,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace data_json_test {
 
 using Json = nlohmann::ordered_json;
 
@@ -106,5 +106,5 @@ TEST(DataJson, WhatIsMissingOrOfAnotherTypeIsAnErrorThatNamesIt) {
   EXPECT_GE(refused, 50u);
 }
 
-}  // namespace
+}  // namespace data_json_test
 }  // namespace aguja

@@ -20,7 +20,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace page_test {
 
 using Numbers = std::vector<std::uint32_t>;
 
@@ -262,5 +262,5 @@ TEST(VerdictWords, SayWhatTheCertificateAndTheFindingsSay) {
   EXPECT_EQ(verdict_words(ball, inspect(ball)).tone, Tone::open);
 }
 
-}  // namespace
+}  // namespace page_test
 }  // namespace aguja

@@ -14,7 +14,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace picture_test {
 
 struct Image {
   int width = 0, height = 0;
@@ -144,5 +144,5 @@ TEST(Picture, OfNothingIsEmptyAndOddWishesAreRefused) {
   EXPECT_THROW(static_cast<void>(studio.png({.section_axis = 3})), ArgumentError);
 }
 
-}  // namespace
+}  // namespace picture_test
 }  // namespace aguja

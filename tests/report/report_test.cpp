@@ -12,7 +12,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace report_test {
 
 const demo::DemoModel& demo_model(const std::string& name) {
   static const std::vector<demo::DemoModel> models = demo::demo_models();
@@ -254,5 +254,5 @@ TEST(InspectText, ProposesATolerance) {
       << text;
 }
 
-}  // namespace
+}  // namespace report_test
 }  // namespace aguja

@@ -8,7 +8,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace certificate_test {
 
 bool has(const Certificate& c, ReasonKind kind) {
   return std::any_of(c.reasons.begin(), c.reasons.end(),
@@ -180,5 +180,5 @@ TEST(Certificate, AgreesWithTheCountsOnDamagedMeshes) {
   EXPECT_GE(fine, 20u);
 }
 
-}  // namespace
+}  // namespace certificate_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace common_space_test {
 
 Mesh moved(Mesh mesh, const Vector& by) {
   for (Point& p : mesh.points) p += by;
@@ -152,5 +152,5 @@ TEST(CommonSpace, SamplesLieInside) {
   for (const Point& p : found.first->samples) EXPECT_NEAR(std::fabs(p.x()), 10, 1);
 }
 
-}  // namespace
+}  // namespace common_space_test
 }  // namespace aguja

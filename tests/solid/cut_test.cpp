@@ -17,7 +17,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace cut_test {
 
 using test::box_between;
 using test::is_solid;
@@ -385,5 +385,5 @@ TEST(Cut, CanBeStoppedAtEveryPlace) {
   EXPECT_TRUE(ended);
 }
 
-}  // namespace
+}  // namespace cut_test
 }  // namespace aguja

@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace deviation_test {
 
 using test::model_of;
 using test::Random;
@@ -166,5 +166,5 @@ TEST(Deviation, NeedsTriangles) {
       ArgumentError);
 }
 
-}  // namespace
+}  // namespace deviation_test
 }  // namespace aguja

@@ -11,7 +11,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace distances_test {
 
 using test::Random;
 
@@ -123,5 +123,5 @@ TEST(Distances, RimsAreMeasured) {
   EXPECT_NEAR(rims[0].length, 4 + 2 * std::sqrt(2.0), 1e-12);
 }
 
-}  // namespace
+}  // namespace distances_test
 }  // namespace aguja

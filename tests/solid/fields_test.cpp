@@ -11,7 +11,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace fields_test {
 
 TEST(Fields, AspectIsLongestSideByHeight) {
   Model model = test::model_of(
@@ -82,5 +82,5 @@ TEST(BoxTree, FindsTheFirstHitOfARay) {
   }
 }
 
-}  // namespace
+}  // namespace fields_test
 }  // namespace aguja

@@ -11,7 +11,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace mass_properties_test {
 
 MassProperties properties(const Mesh& mesh) { return measure_parts(test::model_of(mesh))[0].mass; }
 
@@ -118,5 +118,5 @@ TEST(Combine, AddsBodiesAboutTheirCommonCentroid) {
   EXPECT_NEAR(both.inertia(2, 2), 2.0 / 6 + 2 * 4, 1e-13);
 }
 
-}  // namespace
+}  // namespace mass_properties_test
 }  // namespace aguja

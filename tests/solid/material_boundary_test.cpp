@@ -16,7 +16,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace material_boundary_test {
 
 using test::joined;
 using test::Random;
@@ -234,5 +234,5 @@ TEST(MaterialBoundary, TellsVolumesByWindingNumber) {
   EXPECT_NEAR(volumes.at(-1), 27, 1e-12);
 }
 
-}  // namespace
+}  // namespace material_boundary_test
 }  // namespace aguja

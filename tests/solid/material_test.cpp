@@ -16,7 +16,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace material_test {
 
 using test::Random;
 
@@ -304,5 +304,5 @@ TEST(Material, AMoebiusStripHasNoSides) {
   for (const Region& r : found.material.regions) EXPECT_EQ(r.role, RegionRole::undecided);
 }
 
-}  // namespace
+}  // namespace material_test
 }  // namespace aguja

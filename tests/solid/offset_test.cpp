@@ -15,7 +15,7 @@
 #include "tests/support/stop_after.h"
 
 namespace aguja {
-namespace {
+namespace offset_test {
 
 using test::box_between;
 using test::is_solid;
@@ -226,5 +226,5 @@ TEST(Offset, CanBeStopped) {
   EXPECT_TRUE(ended);
 }
 
-}  // namespace
+}  // namespace offset_test
 }  // namespace aguja

@@ -14,7 +14,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace part_pairs_test {
 
 using enum PartRelation;
 
@@ -242,5 +242,5 @@ TEST(PartPairs, APinInItsBoreIsContact) {
   }
 }
 
-}  // namespace
+}  // namespace part_pairs_test
 }  // namespace aguja

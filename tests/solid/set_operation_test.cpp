@@ -10,7 +10,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace set_operation_test {
 
 using test::box_between;
 using test::volume_of;
@@ -121,5 +121,5 @@ TEST(SetOperation, HasWordsForAll) {
   EXPECT_FALSE(parse_set_operation("sum"));
 }
 
-}  // namespace
+}  // namespace set_operation_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace shells_test {
 
 struct KnownBox {
   Point low;
@@ -119,5 +119,5 @@ TEST(Shells, EulerCharacteristicsCountEachShellsOwnVertices) {
   EXPECT_FALSE(anatomy.shells[0].manifold);
 }
 
-}  // namespace
+}  // namespace shells_test
 }  // namespace aguja

@@ -10,7 +10,7 @@
 #include "tests/support/shapes.h"
 
 namespace aguja {
-namespace {
+namespace winding_cells_test {
 
 using test::along;
 using test::cross;
@@ -192,5 +192,5 @@ TEST(WindingCells, RefuseLabelsThatDoNotExist) {
   EXPECT_THROW(static_cast<void>(find_winding_cells(welded, a, large, 2)), ArgumentError);
 }
 
-}  // namespace
+}  // namespace winding_cells_test
 }  // namespace aguja

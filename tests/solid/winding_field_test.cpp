@@ -11,7 +11,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace winding_field_test {
 
 using test::Random;
 
@@ -159,5 +159,5 @@ TEST(WindingField, OfNothingIsZero) {
   EXPECT_EQ(WindingField(ball.points, ball.triangles, {}).at({0, 0, 0}), 0);
 }
 
-}  // namespace
+}  // namespace winding_field_test
 }  // namespace aguja

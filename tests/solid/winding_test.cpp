@@ -7,7 +7,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace winding_test {
 
 std::vector<std::optional<int>> winding(Mesh mesh, const std::vector<Point>& queries) {
   std::vector<TriangleId> all(mesh.triangles.size());
@@ -67,5 +67,5 @@ TEST(Winding, AddsUpOverNestedBodies) {
   EXPECT_EQ(winding(hollow, {{0.1, 0, 0}})[0], 0);
 }
 
-}  // namespace
+}  // namespace winding_test
 }  // namespace aguja

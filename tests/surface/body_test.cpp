@@ -11,7 +11,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace body_test {
 
 using test::Random;
 
@@ -156,5 +156,5 @@ TEST(EntityMap, OneAfterTheOther) {
   EXPECT_EQ(first.now(5), List{5});
 }
 
-}  // namespace
+}  // namespace body_test
 }  // namespace aguja

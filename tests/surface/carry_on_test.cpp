@@ -11,7 +11,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace carry_on_test {
 
 using test::Random;
 constexpr double kPi = std::numbers::pi;
@@ -301,5 +301,5 @@ TEST(SurfaceData, SaysWhatASurfaceIsMadeOf) {
             wall);
 }
 
-}  // namespace
+}  // namespace carry_on_test
 }  // namespace aguja

@@ -10,7 +10,7 @@
 #include "tests/support/surface_findings.h"
 
 namespace aguja {
-namespace {
+namespace checks_test {
 
 using test::Drawing;
 using test::Random;
@@ -237,5 +237,5 @@ TEST(SurfaceChecks, RepeatedBodiesAreToldOnce) {
   EXPECT_EQ(f->part_index, 0u);
 }
 
-}  // namespace
+}  // namespace checks_test
 }  // namespace aguja

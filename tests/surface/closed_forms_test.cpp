@@ -14,7 +14,7 @@
 #include "tests/support/quadrature.h"
 
 namespace aguja {
-namespace {
+namespace closed_forms_test {
 
 using test::Drawing;
 using test::simpson;
@@ -105,5 +105,5 @@ TEST(ClosedForms, AreasOfEachKindOfSurface) {
   }
 }
 
-}  // namespace
+}  // namespace closed_forms_test
 }  // namespace aguja

@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace curve_test {
 
 using test::Random;
 constexpr double kPi = std::numbers::pi;
@@ -191,5 +191,5 @@ TEST(Effort, WhatDoublesWithEveryLevelIsRefusedBeforeItCosts) {
   EXPECT_THROW(static_cast<void>(make_offset_curve(curve, 0.1, {0, 0, 1})), ArgumentError);
 }
 
-}  // namespace
+}  // namespace curve_test
 }  // namespace aguja

@@ -9,7 +9,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace facet_check_test {
 
 using test::Random;
 
@@ -99,5 +99,5 @@ TEST(FacetCheck, TellsFacetsThatStandOnTheSurface) {
   EXPECT_GT(found->measure, 2);
 }
 
-}  // namespace
+}  // namespace facet_check_test
 }  // namespace aguja

@@ -15,7 +15,7 @@
 #include "tests/support/surface_findings.h"
 
 namespace aguja {
-namespace {
+namespace heal_test {
 
 using test::Random;
 
@@ -378,5 +378,5 @@ TEST(Heal, NamesAndWrongValues) {
   EXPECT_THROW(static_cast<void>(heal(Body{}, 1e-3, all_healings(), 2e-3)), ArgumentError);
 }
 
-}  // namespace
+}  // namespace heal_test
 }  // namespace aguja

@@ -14,7 +14,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace over_plane_test {
 
 using test::Random;
 
@@ -170,5 +170,5 @@ TEST(OverPlane, TakesOverWhereLoopsPassPoles) {
   EXPECT_EQ(all[0], 300);
 }
 
-}  // namespace
+}  // namespace over_plane_test
 }  // namespace aguja

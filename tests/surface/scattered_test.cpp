@@ -15,7 +15,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace scattered_test {
 
 using test::Random;
 
@@ -241,5 +241,5 @@ TEST(Scattered, PlatesThinnerThanTheToleranceKeepTheirThickness) {
   }
 }
 
-}  // namespace
+}  // namespace scattered_test
 }  // namespace aguja

@@ -15,7 +15,7 @@
 #include "tests/support/surface_findings.h"
 
 namespace aguja {
-namespace {
+namespace seamless_test {
 
 using test::Drawing;
 using test::Random;
@@ -350,5 +350,5 @@ TEST(Seamless, LoopsThatRunTheWrongWayAreTold) {
   }
 }
 
-}  // namespace
+}  // namespace seamless_test
 }  // namespace aguja

@@ -10,7 +10,7 @@
 #include "tests/support/random_mesh.h"
 
 namespace aguja {
-namespace {
+namespace surface_test {
 
 using test::Random;
 constexpr double kPi = std::numbers::pi;
@@ -210,5 +210,5 @@ TEST(Surface, FeetOnPartsOfSurfacesLieInTheirDomain) {
   }
 }
 
-}  // namespace
+}  // namespace surface_test
 }  // namespace aguja

@@ -22,7 +22,7 @@
 #include "tests/support/surface_findings.h"
 
 namespace aguja {
-namespace {
+namespace tessellate_test {
 
 using demo::DrawnBody;
 using test::Random;
@@ -359,5 +359,5 @@ TEST(CheckSurfaces, CountsAndTolerances) {
   EXPECT_LE(t.faces.largest, 1e-12);
 }
 
-}  // namespace
+}  // namespace tessellate_test
 }  // namespace aguja
