@@ -1,8 +1,10 @@
 #include "aguja/mend/harm.h"
 
 #include <algorithm>
+#include <limits>
 #include <map>
 
+#include "aguja/geometry/distance.h"
 #include "aguja/geometry/predicates.h"
 #include "aguja/mesh/crossings.h"
 #include "aguja/mesh/weld.h"
@@ -180,6 +182,41 @@ std::size_t crossings_of_new(const KnownMesh& before, const Change& change, cons
       .size();
 }
 
+// A naked edge that was divided is no more naked than it was: of pieces that lie along one edge, all
+// but the first.
+std::size_t further_pieces(const Mesh& mesh, const EdgeTable& edges, const Change& change) {
+  const Mesh& now = change.mesh;
+  if (change.parent.size() != now.triangles.size()) return 0;
+  const EdgeTable after(now.triangles, now.points.size());
+  double largest = 0;
+  for (const Point& p : mesh.points) largest = std::max(largest, p.cwiseAbs().maxCoeff());
+  constexpr double kUnitsOfRounding = 8;
+  const double rounding = kUnitsOfRounding * std::numeric_limits<float>::epsilon() * largest;
+  std::map<std::uint32_t, std::size_t> pieces;  // by edge before
+  for (std::uint32_t e = 0; e < after.size(); ++e) {
+    if (!after.is_naked({e})) continue;
+    const TriangleId parent = change.parent[after.uses({e})[0].triangle().value];
+    if (parent.value == kNoIndex) continue;
+    const Triangle& t = mesh.triangle(parent);
+    for (std::size_t k = 0; k < 3; ++k) {
+      const VertexId a = t[k], b = t[(k + 1) % 3];
+      const auto own = edges.find(a, b);
+      if (!own || !edges.is_naked(*own)) continue;
+      const auto is_on = [&](VertexId v) {
+        return (closest_point(now.point(v), mesh.point(a), mesh.point(b), mesh.point(b)) -
+                now.point(v))
+                   .norm() <= rounding;
+      };
+      if (!is_on(after.edge({e}).low) || !is_on(after.edge({e}).high)) continue;
+      ++pieces[own->value];
+      break;
+    }
+  }
+  std::size_t further = 0;
+  for (const auto& [edge, count] : pieces) further += count - 1;
+  return further;
+}
+
 // Beyond this part of the triangles, edge tables of all cost less than maps of those touched.
 constexpr std::size_t kCountedFromPart = 16, kFewTouched = 10'000;
 
@@ -188,7 +225,11 @@ std::string counted(const Mesh& before, const Change& change, const Difference& 
   const EdgeCounts edges_before = count_edges(EdgeTable(old.triangles(), old.points().size()));
   const EdgeCounts edges_after = count_edges(EdgeTable(now.triangles(), now.points().size()));
   Comparison compared;
-  compared.say(edges_before.naked, edges_after.naked, "naked edges");
+  std::size_t naked = edges_after.naked;
+  if (naked > edges_before.naked && before.points_are_distinct) {
+    naked -= further_pieces(before, EdgeTable(before.triangles, before.points.size()), change);
+  }
+  compared.say(edges_before.naked, naked, "naked edges");
   compared.say(edges_before.nonmanifold, edges_after.nonmanifold, "non-manifold edges");
   compared.say(edges_before.winding_conflicts, edges_after.winding_conflicts, "edges in conflict");
   compared.say(find_zero_area(old).size(), find_zero_area(now).size(), "triangles without area");
@@ -213,7 +254,11 @@ std::string harm_of(const KnownMesh& before, const Change& change) {
   const auto say = [&](std::size_t was, std::ptrdiff_t by, const char* what) {
     compared.say(was, static_cast<std::size_t>(static_cast<std::ptrdiff_t>(was) + by), what);
   };
-  if (edges.naked > 0) say(before.edge_counts().naked, edges.naked, "naked edges");
+  if (edges.naked > 0) {
+    const std::size_t further = further_pieces(mesh, before.edges(), change);
+    say(before.edge_counts().naked, edges.naked - static_cast<std::ptrdiff_t>(further),
+        "naked edges");
+  }
   if (edges.nonmanifold > 0) {
     say(before.edge_counts().nonmanifold, edges.nonmanifold, "non-manifold edges");
   }

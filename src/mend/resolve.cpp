@@ -7,7 +7,9 @@
 #include <Eigen/Geometry>
 
 #include "aguja/mend/orient.h"
+#include "aguja/solid/material.h"
 #include "aguja/solid/material_boundary.h"
+#include "aguja/solid/open_regions.h"
 #include "base/short_text.h"
 #include "mend/near_skins.h"
 
@@ -97,28 +99,6 @@ class Questions {
     }
     return true;
   }
-  // Why the inside cannot be told, if it cannot.
-  [[nodiscard]] std::optional<Refusal> open_somewhere() const {
-    const auto is_open = [&](std::size_t piece) {
-      return cells_.is_open[cells_.set_of[cells_.front(piece)]];
-    };
-    for (std::uint32_t e = 0; e < cells_.edges.size(); ++e) {
-      if (!cells_.edges.is_naked({e})) continue;
-      const std::uint32_t piece = cells_.edges.uses({e})[0].triangle().value;
-      if (is_open(piece)) {
-        return Refusal{RefusalReason::undecided, middle_of(space_, piece),
-                       "the surface is open, and what is inside cannot be told: close it first"};
-      }
-    }
-    for (std::size_t i = 0; i < cells_.pieces.size(); ++i) {
-      if (is_open(i)) {
-        return Refusal{RefusalReason::undecided, middle_of(space_, i),
-                       "a wall inside, or a sheet, hangs on the surface, and what is inside cannot "
-                       "be told: drop it first"};
-      }
-    }
-    return std::nullopt;
-  }
 
  private:
   // Less than this, against a ball of that area, is rounding of the sum.
@@ -163,37 +143,46 @@ Change resolved_after(const Change& turned, const Mesh& mesh, const ResolveOptio
   return composed(turned, std::move(rest));
 }
 
-Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& budget,
-                Progress* progress, bool may_orient) {
-  const DividedSpace space(mesh, {}, 1, progress);
-  const Questions questions(space);
-  if (const auto refusal = questions.open_somewhere()) return refused(mesh, budget, {*refusal});
-  const std::vector<std::uint32_t> negative = questions.negative(budget.distance);
-  if (!negative.empty() && may_orient) {
-    const Change turned =
-        orient(mesh, {.crack_tolerance = options.crack_tolerance}, budget, progress);
-    if (turned.done > 0) return resolved_after(turned, mesh, options, budget, progress);
+Refusal question_of_nested(const Point& place) {
+  return {
+      RefusalReason::undecided, place,
+      "a closed shell lies in the material and faces as what is around it: say nested = cavity, "
+      "or nested = merged"};
+}
+
+// An edge of several pieces of which such remain that one side of it is bare.
+std::optional<Refusal> contradiction(const DividedSpace& space, const OpenRegions& judged) {
+  const EdgeTable& edges = space.cells().edges;
+  for (std::uint32_t e = 0; e < edges.size(); ++e) {
+    const auto uses = edges.uses({e});
+    if (uses.size() < 2) continue;
+    int sum = 0;
+    for (const EdgeUse use : uses) {
+      const OpenRegion& r = judged.regions[judged.of_piece[use.triangle().value]];
+      if (r.remains) sum += use.forward() == (r.layers > 0) ? 1 : -1;
+    }
+    if (sum == 0) continue;
+    return Refusal{RefusalReason::undecided, middle_of(space, uses[0].triangle().value),
+                   "the surface is open, and what seems to be its boundary would be open there, "
+                   "too: close it first"};
   }
-  if (!negative.empty() && !options.accept_negative) {
-    return refused(mesh, budget, refusals_of_negative(questions, negative));
+  return std::nullopt;
+}
+
+std::vector<TriangleId> nested_triangles(const Arrangement& arrangement,
+                                         const OpenRegions& judged) {
+  std::vector<TriangleId> triangles;
+  for (std::size_t i = 0; i < judged.of_piece.size(); ++i) {
+    if (!judged.regions[judged.of_piece[i]].is_nested) continue;
+    for (const PieceParent p : arrangement.parents(i)) triangles.push_back(p.triangle());
   }
-  const std::vector<std::size_t> nested = questions.nested();
-  if (!nested.empty() && options.nested == Nested::ask) {
-    return refused(mesh, budget,
-                   {{RefusalReason::undecided, questions.place_of_set(nested[0]),
-                     "a closed shell lies in the material and faces as what is around it: say "
-                     "nested = cavity, or nested = merged"}});
-  }
-  if (!nested.empty() && options.nested == Nested::cavity) {
-    const Change turned = turn(mesh, questions.triangles_of(nested), budget);
-    ResolveOptions merged = options;
-    merged.nested = Nested::merged;
-    return resolved_after(turned, mesh, merged, budget, progress);
-  }
-  if (questions.are_answered()) return unchanged(mesh, budget);
-  MaterialBoundary b =
-      boundary_of(space, is_in_union,
-                  {.to_float = options.round_to_float, .most_moved = budget.distance}, progress);
+  std::sort(triangles.begin(), triangles.end());
+  return triangles;
+}
+
+// The boundary as a change, or why it is none.
+Change change_of(const DividedSpace& space, MaterialBoundary b, const Budget& budget) {
+  const Mesh& mesh = space.mesh();
   const Point place = space.pairs().empty() ? Point(Point::Zero())
                                             : shape_of(space.welded(), space.pairs()[0]).place;
   if (b.rounding.crossing > 0) {
@@ -226,6 +215,128 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
     change.methods.emplace_back("what has material on both sides goes");
   }
   return change;
+}
+
+// What is nearer to neither side being material than to a boundary.
+constexpr double kFlap = 0.25;
+
+bool seems_to_face_backwards(const OpenRegion& r) {
+  return r.remains ? r.layers < 0 : r.layers != 0 && r.winding < -kFlap;
+}
+
+// Why generalized winding numbers do not tell what is inside, if they do not.
+std::vector<Refusal> refusals_of_open(const OpenRegions& judged, const ResolveOptions& options) {
+  constexpr std::size_t kMostListed = 20;
+  // Less than this share of the surface is not asked about.
+  constexpr double kSliverShare = 1e-9;
+  // No more than this share of it may hang on it and bound nothing.
+  constexpr double kMostFlaps = 0.02;
+  double area = 0, flaps = 0;
+  const OpenRegion* flap = nullptr;
+  for (const OpenRegion& r : judged.regions) area += r.area;
+  std::vector<Refusal> refusals;
+  for (const OpenRegion& r : judged.regions) {
+    if (!r.is_judged || r.area <= kSliverShare * area || refusals.size() >= kMostListed) continue;
+    if (seems_to_face_backwards(r) && !options.accept_negative) {
+      refusals.push_back({RefusalReason::undecided, r.place,
+                          "the surface is open, and there it seems to face the wrong way: turn it, "
+                          "or say accept_negative = true"});
+    } else if (r.margin < kClearMargin) {
+      refusals.push_back({RefusalReason::undecided, r.place,
+                          "the surface is open, and what is inside cannot be told there (winding "
+                          "number " +
+                              short_text(r.winding) + ", margin " + short_text(r.margin) +
+                              "): close it first"});
+    }
+    if (r.remains || r.layers == 0 || r.winding > kFlap) continue;
+    flaps += r.area;
+    if (flap == nullptr || r.area > flap->area) flap = &r;
+  }
+  if (refusals.empty() && flaps > kMostFlaps * area) {
+    refusals.push_back({RefusalReason::undecided, flap->place,
+                        "the surface is open, and " + short_text(100 * flaps / area) +
+                            " % of its area hangs on it and bounds nothing: close it, or drop "
+                            "that, first"});
+  }
+  return refusals;
+}
+
+// By generalized winding numbers, since those of cells say nothing.
+Change resolved_open(const DividedSpace& space, const ResolveOptions& options, const Budget& budget,
+                     Progress* progress, bool may_orient) {
+  const Mesh& mesh = space.mesh();
+  const OpenRegions judged = judge_open_regions(space.arrangement(), space.cells());
+  if (may_orient &&
+      std::any_of(judged.regions.begin(), judged.regions.end(), seems_to_face_backwards)) {
+    const Change turned =
+        orient(mesh, {.crack_tolerance = options.crack_tolerance}, budget, progress);
+    if (turned.done > 0) return resolved_after(turned, mesh, options, budget, progress);
+  }
+  std::vector<Refusal> refusals = refusals_of_open(judged, options);
+  if (!refusals.empty()) return refused(mesh, budget, std::move(refusals));
+  const auto nested = std::find_if(judged.regions.begin(), judged.regions.end(),
+                                   [](const OpenRegion& r) { return r.is_nested; });
+  if (nested != judged.regions.end()) {
+    if (options.nested == Nested::ask) {
+      return refused(mesh, budget, {question_of_nested(nested->place)});
+    }
+    if (options.nested == Nested::cavity) {
+      const Change turned = turn(mesh, nested_triangles(space.arrangement(), judged), budget);
+      return resolved_after(turned, mesh, options, budget, progress);
+    }
+  }
+  if (auto refusal = contradiction(space, judged)) return refused(mesh, budget, {*refusal});
+  const bool all_remain = std::all_of(judged.regions.begin(), judged.regions.end(),
+                                      [](const OpenRegion& r) { return r.remains; });
+  if (all_remain && space.arrangement().is_as_given()) return unchanged(mesh, budget);
+  Change change = change_of(
+      space,
+      boundary_of_open(space, {.to_float = options.round_to_float, .most_moved = budget.distance},
+                       progress),
+      budget);
+  double margin = 1;
+  for (const OpenRegion& r : judged.regions) {
+    if (r.is_judged) margin = std::min(margin, r.margin);
+  }
+  if (change.done > 0) {
+    change.methods.push_back(
+        "what is inside told by generalized winding numbers, as the surface is "
+        "open: least margin " +
+        short_text(margin));
+  }
+  return change;
+}
+
+Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& budget,
+                Progress* progress, bool may_orient) {
+  const DividedSpace space(mesh, {}, 1, progress);
+  if (space.is_open()) return resolved_open(space, options, budget, progress, may_orient);
+  const Questions questions(space);
+  const std::vector<std::uint32_t> negative = questions.negative(budget.distance);
+  if (!negative.empty() && may_orient) {
+    const Change turned =
+        orient(mesh, {.crack_tolerance = options.crack_tolerance}, budget, progress);
+    if (turned.done > 0) return resolved_after(turned, mesh, options, budget, progress);
+  }
+  if (!negative.empty() && !options.accept_negative) {
+    return refused(mesh, budget, refusals_of_negative(questions, negative));
+  }
+  const std::vector<std::size_t> nested = questions.nested();
+  if (!nested.empty() && options.nested == Nested::ask) {
+    return refused(mesh, budget, {question_of_nested(questions.place_of_set(nested[0]))});
+  }
+  if (!nested.empty() && options.nested == Nested::cavity) {
+    const Change turned = turn(mesh, questions.triangles_of(nested), budget);
+    ResolveOptions merged = options;
+    merged.nested = Nested::merged;
+    return resolved_after(turned, mesh, merged, budget, progress);
+  }
+  if (questions.are_answered()) return unchanged(mesh, budget);
+  return change_of(
+      space,
+      boundary_of(space, is_in_union,
+                  {.to_float = options.round_to_float, .most_moved = budget.distance}, progress),
+      budget);
 }
 
 // First what lies on each other but for a hair; as it is, if that does not do.

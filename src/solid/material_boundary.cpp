@@ -9,6 +9,7 @@
 #include "aguja/geometry/predicates.h"
 #include "aguja/mesh/crossings.h"
 #include "aguja/mesh/duplicates.h"
+#include "aguja/solid/open_regions.h"
 #include "mesh/snap_together.h"
 
 namespace aguja {
@@ -146,6 +147,17 @@ void list_what_goes(const DividedSpace& space, const std::vector<BoundaryFaces>&
   }
 }
 
+// Which sides of the pieces of an arrangement bound material.
+class FaceRule {
+ public:
+  virtual ~FaceRule() = default;
+  [[nodiscard]] virtual std::vector<BoundaryFaces> of_space(const DividedSpace& space) const = 0;
+  /// Of what is left once it was applied, with all in one label, where rounding makes things cross.
+  [[nodiscard]] virtual std::vector<BoundaryFaces> of_rest(const Arrangement& arrangement,
+                                                           const WindingCells& cells) const = 0;
+  [[nodiscard]] virtual bool holds_for(const WindingCells& cells) const = 0;
+};
+
 std::vector<BoundaryFaces> faces_by(const WindingCells& cells, const MaterialRule& rule) {
   std::vector<bool> is_material(cells.count());
   for (std::uint32_t c = 0; c < cells.count(); ++c) is_material[c] = rule(cells.of(c));
@@ -159,13 +171,50 @@ std::vector<BoundaryFaces> faces_by(const WindingCells& cells, const MaterialRul
   return faces;
 }
 
+class ByCells final : public FaceRule {
+ public:
+  explicit ByCells(const MaterialRule& rule) : rule_(rule) {}
+  [[nodiscard]] std::vector<BoundaryFaces> of_space(const DividedSpace& space) const override {
+    return faces_by(space.cells(), rule_);
+  }
+  [[nodiscard]] std::vector<BoundaryFaces> of_rest(const Arrangement& /*arrangement*/,
+                                                   const WindingCells& cells) const override {
+    return faces_by(cells, is_in_union);
+  }
+  [[nodiscard]] bool holds_for(const WindingCells& cells) const override {
+    return !any_open(cells);
+  }
+
+ private:
+  const MaterialRule& rule_;
+};
+
+class ByRegions final : public FaceRule {
+ public:
+  [[nodiscard]] std::vector<BoundaryFaces> of_space(const DividedSpace& space) const override {
+    return of_rest(space.arrangement(), space.cells());
+  }
+  [[nodiscard]] std::vector<BoundaryFaces> of_rest(const Arrangement& arrangement,
+                                                   const WindingCells& cells) const override {
+    const OpenRegions judged = judge_open_regions(arrangement, cells);
+    std::vector<BoundaryFaces> faces(judged.of_piece.size(), BoundaryFaces::none);
+    for (std::size_t i = 0; i < faces.size(); ++i) {
+      const OpenRegion& region = judged.regions[judged.of_piece[i]];
+      if (!region.remains) continue;
+      faces[i] = region.layers < 0 ? BoundaryFaces::back : BoundaryFaces::front;
+    }
+    return faces;
+  }
+  [[nodiscard]] bool holds_for(const WindingCells& /*cells*/) const override { return true; }
+};
+
 // Rounds until nothing crosses. What is nearer than rounding can tell apart is made to meet first:
 // at first only where crossings are left, then, from the start again and farther, wherever anything
 // met.
 class BoundaryRounding {
  public:
-  BoundaryRounding(const DividedSpace& space, const MaterialRule& rule,
-                   const RoundingOptions& options, Progress* progress)
+  BoundaryRounding(const DividedSpace& space, const FaceRule& rule, const RoundingOptions& options,
+                   Progress* progress)
       : space_(space), rule_(rule), options_(options), progress_(progress) {
     double largest = 0;
     for (const Point& p : space.welded().points()) {
@@ -202,7 +251,7 @@ class BoundaryRounding {
 
   void start(const DividedSpace& space, const SnappedMesh* snapped, double moved) {
     tell();
-    const std::vector<BoundaryFaces> faces = faces_by(space.cells(), rule_);
+    const std::vector<BoundaryFaces> faces = rule_.of_space(space);
     KeptPieces kept =
         PieceExtraction(space.mesh(), space.welded(), space.arrangement(), faces, options_.to_float)
             .take();
@@ -234,7 +283,7 @@ class BoundaryRounding {
     snapped->maps.vertex_now = std::move(now);
     if (options_.to_float) round_to_float(snapped->mesh);
     const DividedSpace space(snapped->mesh, label_of, space_.cells().labels, progress_);
-    if (space.is_open()) return false;
+    if (!rule_.holds_for(space.cells())) return false;
     start(space, &*snapped, snapped->moved);
     return true;
   }
@@ -340,8 +389,8 @@ class BoundaryRounding {
     if (are_too_many(left)) return false;
     const Arrangement arrangement = arrange(again, left, progress_);
     const WindingCells cells = find_winding_cells(again, arrangement);
-    if (any_open(cells)) return false;
-    take_over(snapped.mesh, again, arrangement, faces_by(cells, is_in_union));
+    if (!rule_.holds_for(cells)) return false;
+    take_over(snapped.mesh, again, arrangement, rule_.of_rest(arrangement, cells));
     return true;
   }
   static void round_to_float(Mesh& mesh) {
@@ -363,7 +412,7 @@ class BoundaryRounding {
   }
 
   const DividedSpace& space_;
-  const MaterialRule& rule_;
+  const FaceRule& rule_;
   const RoundingOptions& options_;
   Progress* progress_;
   double finest_ = 0;
@@ -428,7 +477,12 @@ MaterialBoundary pieces_of_surface(const DividedSpace& space, const std::vector<
 MaterialBoundary boundary_of(const DividedSpace& space, const MaterialRule& rule,
                              const RoundingOptions& options, Progress* progress) {
   if (space.is_open()) throw ArgumentError("boundary_of: the bodies are open");
-  return BoundaryRounding(space, rule, options, progress).run();
+  return BoundaryRounding(space, ByCells(rule), options, progress).run();
+}
+
+MaterialBoundary boundary_of_open(const DividedSpace& space, const RoundingOptions& options,
+                                  Progress* progress) {
+  return BoundaryRounding(space, ByRegions(), options, progress).run();
 }
 
 }  // namespace aguja

@@ -147,32 +147,6 @@ TEST(Resolve, ListsSpaceThatIsWoundAroundBackwards) {
   EXPECT_GT(volume_of(taken.mesh), 0.5);
 }
 
-TEST(Resolve, WantsClosedSurfaces) {
-  Mesh mesh = joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
-  mesh.triangles.resize(mesh.triangles.size() - 1);
-  const Change change = resolve(with_distinct_points(mesh));
-  ASSERT_EQ(change.refused.size(), 1u);
-  EXPECT_NE(change.refused[0].detail.find("is open"), std::string::npos);
-  // Nothing is open where a wall divides a box, but it is used three times along its rim.
-  Mesh divided = joined(test::cube(Point(0, 0, 0), 2), test::cube(Point(2, 0, 0), 2));
-  divided = with_distinct_points(divided);
-  std::vector<Triangle> kept;
-  bool has_wall = false;
-  for (const Triangle& t : divided.triangles) {
-    const bool in_wall = divided.point(t[0]).x() == 2 && divided.point(t[1]).x() == 2 &&
-                         divided.point(t[2]).x() == 2;
-    if (in_wall && kept.size() >= 12) continue;
-    has_wall |= in_wall;
-    kept.push_back(t);
-  }
-  divided.triangles.assign(kept.begin(), kept.end());
-  ASSERT_TRUE(has_wall);
-  divided = with_distinct_points(joined(divided, test::cube(Point(1.5, 1.5, 1.5))));
-  const Change walled = resolve(divided);
-  ASSERT_EQ(walled.refused.size(), 1u);
-  EXPECT_NE(walled.refused[0].detail.find("wall"), std::string::npos) << walled.refused[0].detail;
-}
-
 // Two bodies that should share a face and miss it by a hair, or overlap by it.
 TEST(Resolve, SkinsAHairApartBecomeOne) {
   for (const double gap : {0.01, -0.01}) {

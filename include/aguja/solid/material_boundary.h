@@ -97,6 +97,14 @@ struct MaterialBoundary {
                                            const RoundingOptions& options = {},
                                            Progress* progress = nullptr);
 
+/// The same for the union of all labels where the space is open: by `judge_open_regions`. What is not
+/// judged, or not clearly, stays or goes as it says there. Edges that were used once only stay so.
+/// Cost     `judge_open_regions` once more for each round.
+/// Errors   Cancelled.
+[[nodiscard]] MaterialBoundary boundary_of_open(const DividedSpace& space,
+                                                const RoundingOptions& options = {},
+                                                Progress* progress = nullptr);
+
 /// Some pieces of the space (by piece: does it remain?), facing as the first of their parents that
 /// are of `label`, whether or not they bound anything. Rounded once.
 /// Cost     O(n), and the search for crossings of what was made.

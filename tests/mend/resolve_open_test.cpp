@@ -1,0 +1,152 @@
+#include <gtest/gtest.h>
+
+#include "aguja/mend/resolve.h"
+#include "aguja/mesh/crossings.h"
+#include "tests/support/random_mesh.h"
+#include "tests/support/shapes.h"
+
+namespace aguja {
+namespace resolve_open_test {
+
+using test::facets;
+using test::joined;
+using test::Random;
+
+using Facets = std::vector<std::array<double, 9>>;
+
+Mesh moved(Mesh mesh, const Vector& by, double scale) {
+  for (Point& p : mesh.points) p = scale * p + by;
+  return mesh;
+}
+
+Mesh random_body(Random& random) {
+  const auto length = [&] { return random.between(0.7, 1.6); };
+  const Vector at(random.between(0, 1.2), random.between(0, 1.2), random.between(0, 1.2));
+  switch (random.index(4)) {
+    case 0:
+      return moved(test::grid_box(8, Vector(length(), length(), length())), at, 1);
+    case 1:
+      return moved(test::torus(24, 12, 0.7, 0.3), at, length());
+    case 2:
+      return moved(test::cylinder(20, 6, 0.4, 1), at, length());
+    default:
+      return moved(test::sphere(12), at, 0.7 * length());
+  }
+}
+
+Facets without_those(const Facets& all, const Facets& some) {
+  Facets rest;
+  std::set_difference(all.begin(), all.end(), some.begin(), some.end(), std::back_inserter(rest));
+  return rest;
+}
+
+// Bodies that pass through each other, and a few triangles missing where nothing crosses: what comes
+// of it is what comes of the closed bodies, but for those triangles.
+TEST(ResolveOpen, GivesTheBoundaryOfTheClosedBodiesButForWhatIsMissing) {
+  std::size_t asked = 0, answered = 0, missing_inside = 0;
+  for (std::uint64_t seed = 0; seed < 120; ++seed) {
+    SCOPED_TRACE(seed);
+    Random random(seed);
+    Mesh mesh = random_body(random);
+    const std::size_t bodies = 2 + random.index(2);
+    for (std::size_t b = 1; b < bodies; ++b) mesh = joined(mesh, random_body(random));
+    mesh = with_distinct_points(mesh);
+    const Budget budget{1e-6};
+    const Change closed = resolve(mesh, {.nested = Nested::merged}, budget);
+    if (!closed.refused.empty()) continue;
+    std::vector<bool> crosses(mesh.triangles.size());
+    for (const TrianglePair& p : find_crossings(Welded(mesh))) {
+      crosses[p.first.value] = crosses[p.second.value] = true;
+    }
+    const auto hole = static_cast<std::uint32_t>(random.index(mesh.triangles.size()));
+    const Point middle = mesh.point(mesh.triangles[hole][0]);
+    Mesh open = mesh, taken = mesh;
+    open.triangles.clear();
+    taken.triangles.clear();
+    bool is_apart = true;
+    for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
+      bool goes = false;
+      for (const VertexId v : mesh.triangles[t].corner) goes |= mesh.point(v) == middle;
+      (goes ? taken : open).triangles.push_back(mesh.triangles[t]);
+      is_apart &= !goes || !crosses[t];
+    }
+    if (!is_apart) continue;
+    ++asked;
+    const Change change = resolve(open, {.nested = Nested::merged}, budget);
+    if (!change.refused.empty()) {
+      EXPECT_EQ(change.refused[0].reason, RefusalReason::undecided);
+      continue;
+    }
+    ++answered;
+    const Facets all = facets(closed.mesh), gone = facets(taken);
+    Facets expected = without_those(all, gone);
+    if (expected.size() == all.size()) ++missing_inside;
+    EXPECT_EQ(facets(change.mesh), expected);
+  }
+  EXPECT_GT(asked, 50u);
+  EXPECT_GT(missing_inside, 3u);
+  EXPECT_GE(50 * answered, 49 * asked) << answered << " of " << asked;
+}
+
+// Nothing is open where a wall divides a box, but it is used three times along its rim.
+TEST(ResolveOpen, DropsAWallThatHangsInTheMaterial) {
+  Mesh divided = joined(test::cube(Point(0, 0, 0), 2), test::cube(Point(2, 0, 0), 2));
+  divided = with_distinct_points(divided);
+  std::vector<Triangle> kept;
+  bool has_wall = false;
+  for (const Triangle& t : divided.triangles) {
+    const bool in_wall = divided.point(t[0]).x() == 2 && divided.point(t[1]).x() == 2 &&
+                         divided.point(t[2]).x() == 2;
+    if (in_wall && kept.size() >= 12) continue;
+    has_wall |= in_wall;
+    kept.push_back(t);
+  }
+  divided.triangles.assign(kept.begin(), kept.end());
+  ASSERT_TRUE(has_wall);
+  const Change alone = resolve(divided, {}, {1e-9});
+  ASSERT_TRUE(alone.refused.empty()) << alone.refused[0].detail;
+  EXPECT_TRUE(test::is_solid(alone.mesh));
+  EXPECT_EQ(test::volume_of(alone.mesh), 16);
+  divided = with_distinct_points(joined(divided, test::cube(Point(1.5, 1.5, 1.5))));
+  const Change walled = resolve(divided, {}, {1e-9});
+  ASSERT_TRUE(walled.refused.empty()) << walled.refused[0].detail;
+  EXPECT_TRUE(test::is_solid(walled.mesh));
+  EXPECT_NEAR(test::volume_of(walled.mesh), 16 + 0.75, 1e-12);
+}
+
+TEST(ResolveOpen, AsksWhereWindingNumbersDoNotTell) {
+  // Two sheets through each other enclose nothing.
+  const Mesh sheets = with_distinct_points(joined(
+      test::mesh_of({{-1, -1, 0}, {1, -1, 0}, {1, 1, 0}, {-1, 1, 0}}, {{0, 1, 2}, {0, 2, 3}}),
+      test::mesh_of({{-1, 0, -1}, {1, 0, -1}, {1, 0, 1}, {-1, 0, 1}}, {{0, 1, 2}, {0, 2, 3}})));
+  const Change nothing = resolve(sheets, {}, {1e-6});
+  ASSERT_FALSE(nothing.refused.empty());
+  EXPECT_EQ(nothing.refused[0].reason, RefusalReason::undecided);
+  EXPECT_EQ(facets(nothing.mesh), facets(sheets));
+  // A side is missing that the other body passes through: its rim ends in the other's sides.
+  const Mesh mesh = test::without(joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5))),
+                                  [](const Point& p) { return p.x() == 0.5; });
+  ASSERT_EQ(mesh.triangles.size(), 22u);
+  const Change change = resolve(with_distinct_points(mesh), {}, {1e-6});
+  ASSERT_FALSE(change.refused.empty());
+  EXPECT_NE(change.refused[0].detail.find("is open"), std::string::npos);
+}
+
+// A sheet that runs a little beyond the walls of a box, inside and out: it goes, and leaves a solid.
+TEST(ResolveOpen, DropsALittleOfWhatBoundsNothing) {
+  const Mesh sheet = test::mesh_of(
+      {{-0.01, -0.01, 0.4}, {1.01, -0.01, 0.4}, {1.01, 1.01, 0.4}, {-0.01, 1.01, 0.4}},
+      {{0, 1, 2}, {0, 2, 3}});
+  const Mesh mesh = with_distinct_points(joined(test::cube(), sheet));
+  const Change change = resolve(mesh, {}, {1e-6});
+  ASSERT_TRUE(change.refused.empty()) << change.refused[0].detail;
+  EXPECT_TRUE(test::is_solid(change.mesh));
+  EXPECT_NEAR(test::volume_of(change.mesh), 1, 1e-12);
+  // Too much of it is the engineer's to say.
+  Mesh wide = joined(test::cube(), moved(sheet, Vector(-0.5, 0, 0), 2));
+  const Change asked = resolve(with_distinct_points(wide), {}, {1e-6});
+  ASSERT_FALSE(asked.refused.empty());
+}
+
+}  // namespace resolve_open_test
+}  // namespace aguja
