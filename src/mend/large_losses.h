@@ -20,19 +20,37 @@ class LargeLosses {
   LargeLosses(const KnownMesh& known, const PartTrace& trace, double most)
       : known_(known), trace_(trace), most_(most) {}
 
-  /// Of what the part had when it was read, with what went before.
-  [[nodiscard]] double share_of(const std::vector<TriangleId>& goes) {
-    if (goes.empty()) return 0;
+  /// Of what the part had when it was read, with what went before. `parts`: area of parts of triangles.
+  [[nodiscard]] double share_of(const std::vector<TriangleId>& goes, double parts = 0) {
+    if (goes.empty() && parts == 0) return 0;
     const Mesh& mesh = known_.mesh();
     if (!there_) {
       const bool is_same = trace_.added.size() == mesh.triangles.size();
       there_ =
           trace_.given_up + area_without_copies(mesh, is_same ? trace_.added : std::vector<bool>{});
     }
-    return *there_ > 0 ? (trace_.given_up + area_of_triangles(mesh, goes)) / *there_ : 0;
+    return *there_ > 0 ? (trace_.given_up + area_of_triangles(mesh, goes) + parts) / *there_ : 0;
   }
   [[nodiscard]] bool is_too_much(const std::vector<TriangleId>& goes) {
     return share_of(goes) > most_ || !closed_shells_among(known_, goes).empty();
+  }
+  /// The change, or its refusal if it takes too much, parts of triangles too.
+  [[nodiscard]] Change unless_large(Change change, const RemedyTarget& target,
+                                    const Budget& budget) {
+    const std::vector<TriangleId> goes = given_up(known_.mesh(), change);
+    std::vector<TriangleId> pieces(change.cut_off.triangles.size());
+    for (std::uint32_t t = 0; t < pieces.size(); ++t) pieces[t] = {t};
+    const double cut_off = area_of_triangles(change.cut_off, pieces);
+    const double share = share_of(goes, cut_off);
+    const bool encloses = !closed_shells_among(known_, goes).empty();
+    if (share <= most_ && !encloses) return change;
+    const Point place = !target.findings.empty() ? target.findings[0]->place
+                        : goes.empty()           ? change.cut_off.points[0]
+                                       : known_.mesh().point(known_.mesh().triangle(goes[0])[0]);
+    Change none = unchanged(known_.mesh(), budget);
+    none.refused = std::move(change.refused);
+    none.refused.push_back(refusal(share, place, encloses));
+    return none;
   }
   /// What `run` made of the target, but for findings that would take too much with them: they are
   /// taken out of it, and refused.
@@ -53,7 +71,8 @@ class LargeLosses {
       const Triangle& first = known_.mesh().triangle(goes[0]);
       const Point place = all.empty() ? known_.mesh().point(first[0]) : all[0]->place;
       if (refused.empty()) {
-        refused.push_back(refusal(goes, place, !closed_shells_among(known_, goes).empty()));
+        const bool encloses = !closed_shells_among(known_, goes).empty();
+        refused.push_back(refusal(share_of(goes), place, encloses));
       }
     }
     refused.insert(refused.end(), change.refused.begin(), change.refused.end());
@@ -95,17 +114,16 @@ class LargeLosses {
       if (!encloses && share_of(sum) <= most_) {
         kept.push_back(f);
       } else {
-        refused.push_back(refusal({own.begin(), own.end()}, f->place, encloses));
+        refused.push_back(refusal(share_of({own.begin(), own.end()}), f->place, encloses));
       }
     }
     return kept;
   }
-  [[nodiscard]] Refusal refusal(const std::vector<TriangleId>& goes, const Point& place,
-                                bool encloses) {
-    std::string detail = percent(share_of(goes)) + " of the part's area would go";
+  [[nodiscard]] static Refusal refusal(double share, const Point& place, bool encloses) {
+    std::string detail = percent(share) + " of the part's area would go";
     if (encloses) {
-      detail = "a closed shell that encloses volume would go, " + percent(share_of(goes)) +
-               " of the part's area";
+      detail =
+          "a closed shell that encloses volume would go, " + percent(share) + " of the part's area";
     }
     return {RefusalReason::large, place,
             detail + ": name the finding, or leave the step on in a plan"};

@@ -62,7 +62,7 @@ std::vector<int> volume_signs(const Mesh& mesh, const EdgeTable& edges,
 class SkinPairs {
  public:
   SkinPairs(const Mesh& mesh, const Components& components, const std::vector<int>& sign,
-            double reach)
+            double reach, std::span<const TriangleId> about)
       : mesh_(mesh), components_(components), sign_(sign), wanted_(mesh.triangles.size(), false) {
     // Both ways, so that all that is near a triangle stands together.
     std::vector<std::uint32_t> set_of(mesh.triangles.size());
@@ -72,7 +72,10 @@ class SkinPairs {
       near_.push_back({pair.second, pair.first});
     }
     std::sort(near_.begin(), near_.end(), by_number);
+    std::vector<bool> is_about(mesh.triangles.size(), about.empty());
+    for (const TriangleId t : about) is_about[t.value] = true;
     for (const NearTriangles& pair : near_) {
+      if (!is_about[pair.first.value] && !is_about[pair.second.value]) continue;
       if (pair.second < pair.first || !belong_together(pair) || is_something_between(pair))
         continue;
       accepted_.push_back(pair);
@@ -164,7 +167,8 @@ std::vector<double> movements(const Mesh& before, const SnappedMesh& after) {
 
 }  // namespace
 
-std::optional<Change> with_near_skins_joined(const Mesh& mesh, const Budget& budget) {
+std::optional<Change> with_near_skins_joined(const Mesh& mesh, const Budget& budget,
+                                             std::span<const TriangleId> about) {
   if (!(budget.distance > 0) || hangs_together(mesh)) return std::nullopt;
   const EdgeTable edges(mesh.triangles, mesh.points.size());
   const Components components = find_components(mesh.triangles, edges);
@@ -173,7 +177,7 @@ std::optional<Change> with_near_skins_joined(const Mesh& mesh, const Budget& bud
   constexpr int kTries = 3;
   double reach = budget.distance;
   for (int i = 0; i < kTries; ++i, reach /= 2) {
-    const SkinPairs pairs(mesh, components, sign, reach);
+    const SkinPairs pairs(mesh, components, sign, reach, about);
     if (pairs.empty()) return std::nullopt;
     std::optional<SnappedMesh> snapped = snap_together(
         mesh, pairs.wanted(), reach, [&](TriangleId a, TriangleId b) { return pairs.has(a, b); });

@@ -180,9 +180,13 @@ std::vector<TriangleId> nested_triangles(const Arrangement& arrangement,
   return triangles;
 }
 
-// The boundary as a change, or why it is none.
-Change change_of(const DividedSpace& space, MaterialBoundary b, const Budget& budget) {
+// The boundary, or what of it is asked for, as a change; or why it is none.
+Change change_of(const DividedSpace& space, MaterialBoundary b, const ResolveOptions& options,
+                 const Budget& budget) {
   const Mesh& mesh = space.mesh();
+  if (!options.only.empty() && b.rounding.crossing == 0) {
+    b = only_about(space, b, options.only);
+  }
   const Point place = space.pairs().empty() ? Point(Point::Zero())
                                             : shape_of(space.welded(), space.pairs()[0]).place;
   if (b.rounding.crossing > 0) {
@@ -207,10 +211,10 @@ Change change_of(const DividedSpace& space, MaterialBoundary b, const Budget& bu
   if (b.rounding.moved > 0 && most > budget.distance) {
     return refused(mesh, budget, {beyond_budget(place, most)});
   }
-  change.done = space.pairs().size() + change.dropped.size();
-  if (!space.pairs().empty()) {
+  change.done = b.pairs + change.dropped.size();
+  if (b.pairs > 0) {
     change.methods.push_back(std::to_string(b.rounding.points) + " points where " +
-                             std::to_string(space.pairs().size()) + " pairs meet");
+                             std::to_string(b.pairs) + " pairs meet");
   } else if (change.done > 0) {
     change.methods.emplace_back("what has material on both sides goes");
   }
@@ -293,11 +297,12 @@ Change resolved_open(const DividedSpace& space, const ResolveOptions& options, c
       space,
       boundary_of_open(space, {.to_float = options.round_to_float, .most_moved = budget.distance},
                        progress),
-      budget);
+      options, budget);
   double margin = 1;
   for (const OpenRegion& r : judged.regions) {
     if (r.is_judged) margin = std::min(margin, r.margin);
   }
+  change.rests_on_estimates = true;
   if (change.done > 0) {
     change.methods.push_back(
         "what is inside told by generalized winding numbers, as the surface is "
@@ -336,20 +341,34 @@ Change resolved(const Mesh& mesh, const ResolveOptions& options, const Budget& b
       space,
       boundary_of(space, is_in_union,
                   {.to_float = options.round_to_float, .most_moved = budget.distance}, progress),
-      budget);
+      options, budget);
+}
+
+std::vector<TriangleId> children_of(const MeshMaps& maps, std::span<const TriangleId> triangles,
+                                    std::size_t count) {
+  const ChildrenOf children(maps, count);
+  std::vector<TriangleId> all;
+  for (const TriangleId t : triangles) {
+    for (const TriangleId c : children.of(t)) all.push_back(c);
+  }
+  std::sort(all.begin(), all.end());
+  all.erase(std::unique(all.begin(), all.end()), all.end());
+  return all;
 }
 
 // First what lies on each other but for a hair; as it is, if that does not do.
 Change resolved_with_near_skins(const Mesh& mesh, const ResolveOptions& options,
                                 const Budget& budget, Progress* progress) {
-  if (std::optional<Change> near = with_near_skins_joined(mesh, budget)) {
+  if (std::optional<Change> near = with_near_skins_joined(mesh, budget, options.only)) {
+    ResolveOptions after = options;
+    after.only = children_of(*near, options.only, mesh.triangles.size());
     if (options.round_to_float) {
       for (Point& p : near->mesh.points) p = rounded_to_float(p);
     }
-    Change change = resolved_after(*near, mesh, options, budget, progress);
+    Change change = resolved_after(*near, mesh, after, budget, progress);
     if (change.refused.empty()) return change;
   }
-  return resolved(mesh, options, budget, progress, true);
+  return resolved(mesh, options, budget, progress, options.only.empty());
 }
 
 Change with_contacts_undone(Change change, const ResolveOptions& options, const Budget& budget,

@@ -125,8 +125,12 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
     };
     Change change = run();
     LargeLosses losses(*known, *state.traces[target.part], options.most_given_up);
-    if (!step.is_decided && !remedy.by_hand() && !remedy.keeps_material) {
-      change = losses.without_large_ones(std::move(change), target, budget, run);
+    if (!step.is_decided && !remedy.by_hand()) {
+      if (!remedy.keeps_material) {
+        change = losses.without_large_ones(std::move(change), target, budget, run);
+      } else if (change.rests_on_estimates) {
+        change = losses.unless_large(std::move(change), target, budget);
+      }
     }
     std::string harm = harm_of(*known, change);
     if (harm.empty() && change.mesh.triangles.empty() && !mesh.triangles.empty()) {

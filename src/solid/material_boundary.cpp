@@ -132,9 +132,8 @@ void list_what_goes(const DividedSpace& space, const std::vector<BoundaryFaces>&
   for (std::size_t i = 0; i < faces.size(); ++i) {
     // Of several that lie on each other one is left at most.
     const auto parents = a.parents(i);
-    auto layers = std::count_if(parents.begin(), parents.end(), [&](const PieceParent& p) {
-      return is_left[given(p.triangle()).value];
-    });
+    const auto has_rest = [&](const PieceParent& p) { return is_left[given(p.triangle()).value]; };
+    auto layers = std::count_if(parents.begin(), parents.end(), has_rest);
     if (faces[i] != BoundaryFaces::none) --layers;
     for (; layers > 0; --layers) {
       Triangle t{};
@@ -143,6 +142,8 @@ void list_what_goes(const DividedSpace& space, const std::vector<BoundaryFaces>&
         out.cut_off.points.push_back(a.points().approximation(a.pieces()[i][k]));
       }
       out.cut_off.triangles.push_back(t);
+      const auto of = std::find_if(parents.begin(), parents.end(), has_rest);
+      out.cut_off_of.push_back(given(of->triangle()));
     }
   }
 }
@@ -235,6 +236,7 @@ class BoundaryRounding {
       is_settled = start_again(reach) && settle(attempt);
     }
     if (!is_settled) out_.rounding.crossing = std::max<std::size_t>(out_.rounding.crossing, 1);
+    out_.pairs = space_.pairs().size();
     return std::move(out_);
   }
 
@@ -470,6 +472,7 @@ MaterialBoundary pieces_of_surface(const DividedSpace& space, const std::vector<
   list_what_goes(space, faces, nullptr, out);
   const Welded welded(out.mesh);
   out.rounding = {1, kept.moved, kept.points, find_crossings_of(welded, kept.is_made).size()};
+  out.pairs = space.pairs().size();
   out.mesh.points_are_distinct = welded.points().size() == out.mesh.points.size();
   return out;
 }

@@ -75,6 +75,75 @@ TEST(Resolve, ListsWhatItTakes) {
   }
 }
 
+// Bodies that overlap in several places: each alone, in any order, gives what all at once do.
+TEST(Resolve, TakesOnlyWhatItIsAbout) {
+  for (std::uint64_t seed = 0; seed < 40; ++seed) {
+    SCOPED_TRACE(seed);
+    Random random(seed);
+    Mesh mesh;
+    std::vector<Mesh> apart;
+    for (int place = 0; place < 3; ++place) {
+      const Vector off(10.0 * place, random.unit(), random.unit());
+      Mesh own;
+      for (int b = 0; b < 2; ++b) {
+        Mesh body = random.chance(0.5) ? test::torus(12, 8, 0.7, 0.3)
+                                       : test::grid_box(3, Vector(1, 0.8, 0.6));
+        const Vector by =
+            off + Vector(0.5 * random.unit(), 0.5 * random.unit(), 0.4 * random.unit());
+        for (Point& p : body.points) p += by;
+        own = joined(own, body);
+      }
+      // A bar from one to the next lets them be one body, and crosses both.
+      if (place > 0)
+        own = joined(own, box_between(off + Vector(-9.3, 0.2, 0.2), off + Vector(0.4, 0.3, 0.3)));
+      apart.push_back(own);
+      mesh = joined(mesh, own);
+    }
+    mesh = with_distinct_points(mesh);
+    const Budget budget{1e-6};
+    const Change all = resolve(mesh, {.nested = Nested::merged}, budget);
+    ASSERT_TRUE(all.refused.empty()) << all.refused[0].detail;
+    const auto crossing = find_crossings(Welded(mesh));
+    ASSERT_FALSE(crossing.empty());
+    Mesh now = mesh;
+    for (int step = 0;; ++step) {
+      ASSERT_LT(step, 40);
+      const auto pairs = find_crossings(Welded(now));
+      if (pairs.empty()) break;
+      const TriangleId one = pairs[random.index(pairs.size())].first;
+      const Change some = resolve(now, {.nested = Nested::merged, .only = {one}}, budget);
+      ASSERT_TRUE(some.refused.empty()) << some.refused[0].detail;
+      EXPECT_GT(some.done, 0u);
+      // What nothing crosses, and what is not about it, stays.
+      EXPECT_LT(find_crossings(Welded(some.mesh)).size(), pairs.size());
+      now = some.mesh;
+    }
+    EXPECT_EQ(test::facets(now).size(), test::facets(all.mesh).size());
+    EXPECT_NEAR(volume_of(now), volume_of(all.mesh), 1e-9);
+    EXPECT_TRUE(test::is_solid(now));
+  }
+}
+
+TEST(Resolve, LeavesAllElseBitForBit) {
+  const Mesh first = joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
+  Mesh second = joined(test::torus(24, 12, 0.7, 0.3), test::cube(Point(0.3, 0.1, -0.2)));
+  for (Point& p : second.points) p += Vector(5, 0, 0);
+  const Mesh both = with_distinct_points(joined(first, second));
+  const TriangleId one = find_crossings(Welded(both))[0].first;
+  ASSERT_LT(one.value, first.triangles.size());
+  const Change change = resolve(both, {.only = {one}}, {1e-6});
+  ASSERT_TRUE(change.refused.empty()) << change.refused[0].detail;
+  const Mesh alone = resolve(with_distinct_points(first), {}, {1e-6}).mesh;
+  EXPECT_EQ(test::facets(change.mesh), test::facets(joined(alone, second)));
+  EXPECT_NEAR(area_of_all(both) - line_of(both, {1e-6}, change).area_removed,
+              area_of_all(change.mesh), 1e-12);
+  // A triangle that nothing crosses.
+  Mesh idle = both;
+  idle = with_distinct_points(joined(idle, test::cube(Point(-5, 0, 0))));
+  const TriangleId last{static_cast<std::uint32_t>(idle.triangles.size() - 1)};
+  EXPECT_EQ(resolve(idle, {.only = {last}}, {1e-6}).done, 0u);
+}
+
 TEST(Resolve, AsksWhatAShellInTheMaterialIs) {
   const Mesh mesh = with_distinct_points(
       joined(box_between({0, 0, 0}, {4, 4, 4}), box_between({1, 1, 1}, {2, 2, 2})));

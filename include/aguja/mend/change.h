@@ -33,6 +33,8 @@ struct Change : MeshMaps {
   std::vector<TriangleId> dropped;
   /// Beside these: parts of triangles that are cut, whose surface is given up.
   Mesh cut_off;
+  /// What is given up was told by estimates: `RemedyInfo::keeps_material` does not hold for it.
+  bool rests_on_estimates = false;
   /// Names of the patches that were added; they are numbered on from those of the mesh before.
   std::vector<std::string> new_patches;
   std::size_t done = 0;  ///< how many things were mended: joins, openings, triangles, ...

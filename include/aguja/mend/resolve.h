@@ -3,6 +3,7 @@
 /// Crossings and overlaps become one clean boundary.
 
 #include <optional>
+#include <vector>
 
 #include "aguja/base/progress.h"
 #include "aguja/mend/change.h"
@@ -24,6 +25,9 @@ struct ResolveOptions {
   bool asks_contact = false;
   /// Coordinates of the result are floats.
   bool round_to_float = false;
+  /// Only what these triangles have to do with: what they cross, and what must change with that. All
+  /// else stays bit for bit as it is, and nothing is turned over unasked. Empty: the whole mesh.
+  std::vector<TriangleId> only = {};
   /// Within this cracks count as joined where shells that are inside out are told.
   double crack_tolerance = 0;
 };

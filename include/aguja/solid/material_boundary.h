@@ -78,6 +78,9 @@ struct MaterialBoundary {
   std::vector<TriangleId> given_up;
   /// What else is not left: pieces of triangles of which others are.
   Mesh cut_off;
+  /// By triangle of `cut_off`: one of those that it was part of.
+  std::vector<TriangleId> cut_off_of;
+  std::size_t pairs = 0;  ///< of triangles that met, of what it is about
   RoundingReport rounding;
 };
 
@@ -104,6 +107,14 @@ struct MaterialBoundary {
 [[nodiscard]] MaterialBoundary boundary_of_open(const DividedSpace& space,
                                                 const RoundingOptions& options = {},
                                                 Progress* progress = nullptr);
+
+/// Of a boundary of the space only what comes of some triangles, and of all that must change with
+/// them: what they cross, what goes together with that, and what was cut along an edge in common. The
+/// rest stays bit for bit as it is in the space, crossings and all.
+/// Cost     O(n), and the search for crossings of what changed.
+/// Errors   ArgumentError (a triangle that is not there).
+[[nodiscard]] MaterialBoundary only_about(const DividedSpace& space, const MaterialBoundary& whole,
+                                          std::span<const TriangleId> triangles);
 
 /// Some pieces of the space (by piece: does it remain?), facing as the first of their parents that
 /// are of `label`, whether or not they bound anything. Rounded once.

@@ -33,6 +33,7 @@ Change run_resolve(const RemedyInput& in) {
     }
     options.contact = *contact == "part" ? ContactAs::parted : ContactAs::joined;
   }
+  if (in.target.is_picked) options.only = in.target.triangles;
   options.asks_contact = in.target.has(FindingKind::nonmanifold_edge) ||
                          in.target.has(FindingKind::nonmanifold_vertex);
   return aguja::resolve(in.mesh, options, in.budget, in.progress);
