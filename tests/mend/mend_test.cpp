@@ -11,6 +11,7 @@
 #include "aguja/solid/certificate.h"
 #include "demo/crack.h"
 #include "demo/seeded.h"
+#include "tests/support/cases.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/shapes.h"
 #include "tests/support/spoilt_solid.h"
@@ -61,7 +62,7 @@ MendOptions everything(double tolerance) {
 
 TEST(Mend, RandomCombinationsOfDefectsEndAsSolidsOfTheKnownVolume) {
   int hard = 0;
-  for (std::uint64_t seed = 1; seed <= 150; ++seed) {
+  for (std::uint64_t seed = 1; seed <= test::cases(150); ++seed) {
     SCOPED_TRACE(testing::Message() << "seed " << seed);
     Random random(seed);
     const test::Whole whole = random_solid(random);
@@ -87,7 +88,7 @@ TEST(Mend, RandomCombinationsOfDefectsEndAsSolidsOfTheKnownVolume) {
     EXPECT_EQ(certificate.verdict, Verdict::solid) << what_is_left(result);
     EXPECT_NEAR(certificate.mass.volume, whole.volume, 4e-3 * whole.volume) << what_is_left(result);
   }
-  EXPECT_GE(hard, 50);
+  EXPECT_GE(hard, static_cast<int>(test::cases(50)));
 }
 
 TEST(Mend, EveryDemoModelWithItsDefectsEndsAsItsSolidOrSaysWhatWaits) {

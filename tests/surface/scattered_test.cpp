@@ -11,6 +11,7 @@
 
 #include "aguja/solid/certificate.h"
 #include "aguja/solid/prepare.h"
+#include "tests/support/cases.h"
 #include "tests/support/drawn_body.h"
 #include "tests/support/random_mesh.h"
 
@@ -189,7 +190,7 @@ std::size_t expect_closed(const SurfaceModel& model, double shift, double volume
 
 TEST(Scattered, ARoundedBlockClosesAtTwiceTheLargestGap) {
   for (const double shift : {0.002, 0.05, 0.2}) {
-    for (std::uint64_t seed = 1; seed <= 2; ++seed) {
+    for (std::uint64_t seed = 1; seed <= test::cases(2); ++seed) {
       SCOPED_TRACE(testing::Message() << "shift " << shift << ", seed " << seed);
       EXPECT_EQ(expect_closed(rounded_block(shift, seed), shift, rounded_volume()), 0u);
     }
@@ -201,7 +202,7 @@ TEST(Scattered, BoxesCloseWithSliversAndWhereTheyEndInside) {
   std::size_t less = 0;
   for (const double strip : {0.0, 0.3, 1.5, 3.0, 20.0}) {
     for (const bool ends_inside : {false, true}) {
-      for (std::uint64_t seed = 1; seed <= 8; ++seed) {
+      for (std::uint64_t seed = 1; seed <= test::cases(8); ++seed) {
         const double shift = seed % 2 == 0 ? 0.002 : 0.05;
         SCOPED_TRACE(testing::Message()
                      << "shift " << shift << ", strip " << strip
