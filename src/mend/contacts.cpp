@@ -412,4 +412,19 @@ Change undo_contacts(const Mesh& mesh, const ContactOptions& options, const Budg
   return ContactUndoing(mesh, options, budget, progress).run();
 }
 
+std::vector<Refusal> questions_of_contacts(const Mesh& mesh, bool with_edges) {
+  std::vector<Refusal> questions;
+  for (const BodyContact& contact : find_contacts(mesh)) {
+    if (with_edges && !contact.has_edges) continue;
+    questions.push_back(
+        {RefusalReason::undecided, contact.place,
+         contact.has_edges ? "bodies meet in nothing but an edge there: say contact = part, and a "
+                             "gap comes between them, or contact = join, and they grow together "
+                             "there"
+                           : "bodies meet in nothing but a point there: say contact = part, and a "
+                             "gap comes between them"});
+  }
+  return questions;
+}
+
 }  // namespace aguja

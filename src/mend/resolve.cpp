@@ -43,19 +43,17 @@ class Questions {
     }
   }
 
-  // Closed shells within material that have more of it inside: by set of pieces.
+  // Closed shells within material that have more of it inside, all in all (the skin of a cavity that
+  // is folded over has, too, where it is): by set of pieces.
   [[nodiscard]] std::vector<std::size_t> nested() const {
-    std::vector<bool> within(cells_.outer.size()), more(cells_.outer.size());
-    for (std::size_t set = 0; set < within.size(); ++set) {
-      within[set] = winding(cells_.outer[set]) > 0;
-    }
+    std::vector<double> more(cells_.outer.size(), 0);
     for (std::uint32_t c = 0; c < cells_.count(); ++c) {
-      const std::uint32_t set = cells_.set_of[c];
-      if (winding(c) > winding(cells_.outer[set])) more[set] = true;
+      const std::uint32_t outer = cells_.outer[cells_.set_of[c]];
+      if (c != outer) more[cells_.set_of[c]] += (winding(c) - winding(outer)) * cells_.volume[c];
     }
     std::vector<std::size_t> sets;
-    for (std::size_t set = 0; set < within.size(); ++set) {
-      if (within[set] && more[set]) sets.push_back(set);
+    for (std::size_t set = 0; set < more.size(); ++set) {
+      if (winding(cells_.outer[set]) > 0 && more[set] > 0) sets.push_back(set);
     }
     return sets;
   }
@@ -393,15 +391,8 @@ Change resolve(const Mesh& mesh, const ResolveOptions& options, const Budget& bu
   if (!change.refused.empty()) return change;
   if (options.contact) return with_contacts_undone(std::move(change), options, budget, progress);
   if (!options.asks_contact) return change;
-  for (const BodyContact& contact : find_contacts(change.mesh)) {
-    change.refused.push_back({RefusalReason::undecided, contact.place,
-                              contact.has_edges
-                                  ? "bodies meet in nothing but an edge there: say contact = part, "
-                                    "and a gap comes between "
-                                    "them, or contact = join, and they grow together there"
-                                  : "bodies meet in nothing but a point there: say contact = part, "
-                                    "and a gap comes between "
-                                    "them"});
+  for (Refusal& question : questions_of_contacts(change.mesh)) {
+    change.refused.push_back(std::move(question));
   }
   return change;
 }

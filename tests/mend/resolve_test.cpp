@@ -124,6 +124,26 @@ TEST(Resolve, TakesOnlyWhatItIsAbout) {
   }
 }
 
+// What comes of it would be no solid: the ledger asks what is meant.
+TEST(Resolve, AsksWhereItsResultMeetsInAnEdge) {
+  Mesh mesh = joined(box_between({0, 0, 0}, {2, 2, 2}), box_between({2, 2, 0.5}, {4, 4, 3}));
+  mesh = joined(mesh, box_between({-1, -1, -1}, {1, 1, 1}));
+  MendOptions options = accepting(FindingKind::crossing);
+  options.accepted.kinds.push_back(FindingKind::touch);
+  const MendResult result = mend(model_of(mesh), options);
+  ASSERT_EQ(result.ledger.size(), 1u);
+  ASSERT_EQ(result.ledger[0].refused.size(), 2u);
+  EXPECT_NE(result.ledger[0].refused[0].detail.find("contact = part"), std::string::npos);
+  EXPECT_NE(result.ledger[0].refused[1].detail.find("non-manifold"), std::string::npos);
+  Plan plan;
+  plan.steps.emplace_back();
+  plan.steps[0].remedy = remedies::resolve;
+  plan.steps[0].settings["contact"] = std::string("part");
+  options.plan = plan;
+  options.tolerance = 1e-3;
+  EXPECT_TRUE(test::is_solid(mend(model_of(mesh), options).model.parts[0].mesh()));
+}
+
 TEST(Resolve, LeavesAllElseBitForBit) {
   const Mesh first = joined(test::cube(), test::cube(Point(0.5, 0.5, 0.5)));
   Mesh second = joined(test::torus(24, 12, 0.7, 0.3), test::cube(Point(0.3, 0.1, -0.2)));

@@ -26,6 +26,8 @@ struct BodyContact {
 };
 /// Cost     The edge table, and stars of vertices.
 [[nodiscard]] std::vector<BodyContact> find_contacts(const Mesh& mesh);
+/// What only the designer knows of each of them, or of those that have edges.
+[[nodiscard]] std::vector<Refusal> questions_of_contacts(const Mesh& mesh, bool with_edges = false);
 
 /// Parts or joins bodies at all such contacts of a closed surface that crosses nothing. Vertices are
 /// moved by as much as the budget leaves, no farther than a tenth of the edges there, and less where

@@ -36,7 +36,15 @@ Change run_resolve(const RemedyInput& in) {
   if (in.target.is_picked) options.only = in.target.triangles;
   options.asks_contact = in.target.has(FindingKind::nonmanifold_edge) ||
                          in.target.has(FindingKind::nonmanifold_vertex);
-  return aguja::resolve(in.mesh, options, in.budget, in.progress);
+  Change change = aguja::resolve(in.mesh, options, in.budget, in.progress);
+  // A result that is no solid is refused: then the question says more than the count.
+  if (!options.contact && !options.asks_contact && change.done > 0 &&
+      in.known.edge_counts().nonmanifold == 0) {
+    for (Refusal& question : questions_of_contacts(change.mesh, true)) {
+      change.refused.push_back(std::move(question));
+    }
+  }
+  return change;
 }
 
 }  // namespace
