@@ -5,6 +5,7 @@
 #include <map>
 #include <numbers>
 #include <set>
+#include <span>
 
 #include <Eigen/Geometry>
 
@@ -518,6 +519,86 @@ DemoModel sunken_boss() {
   return demo;
 }
 
+// A prism over an outline in the xy plane, counter-clockwise if it is to face outward; caps fanned
+// about its first corner.
+Mesh prism(std::span<const Point> outline, double low, double high) {
+  Mesh mesh;
+  for (const double z : {low, high}) {
+    for (const Point& p : outline) mesh.points.push_back({p.x(), p.y(), z});
+  }
+  const auto n = static_cast<std::uint32_t>(outline.size());
+  for (std::uint32_t i = 0; i < n; ++i) {
+    const std::uint32_t j = (i + 1) % n;
+    mesh.triangles.push_back({{{i}, {j}, {n + j}}});
+    mesh.triangles.push_back({{{i}, {n + j}, {n + i}}});
+  }
+  for (std::uint32_t i = 1; i + 1 < n; ++i) {
+    mesh.triangles.push_back({{{0}, {i + 1}, {i}}});
+    mesh.triangles.push_back({{{n}, {n + i}, {n + i + 1}}});
+  }
+  return mesh;
+}
+
+constexpr int kSides = 24;
+std::vector<Point> round_outline(double radius, double turned_by = 0) {
+  std::vector<Point> outline;
+  for (int k = 0; k < kSides; ++k) {
+    const double angle = 2 * std::numbers::pi * (k + turned_by) / kSides;
+    outline.emplace_back(radius * std::cos(angle), radius * std::sin(angle), 0);
+  }
+  return outline;
+}
+double round_area(double radius) {
+  return 0.5 * kSides * radius * radius * std::sin(2 * std::numbers::pi / kSides);
+}
+
+// The eye of a clamp, and its screw as it is drawn: as thick as the outside of its thread.
+DemoModel screw_in_eye() {
+  constexpr double kEye = 8, kBore = 3, kScrew = 3.1, kThick = 6;
+  Mesh mesh;
+  for (const double z : {0.0, kThick}) {
+    for (const double radius : {kEye, kBore}) {
+      for (Point p : round_outline(radius)) mesh.points.push_back({p.x(), p.y(), z});
+    }
+  }
+  constexpr std::uint32_t kN = kSides;
+  const auto quad = [&](std::uint32_t a, std::uint32_t b, std::uint32_t c, std::uint32_t d) {
+    mesh.triangles.push_back({{{a}, {b}, {c}}});
+    mesh.triangles.push_back({{{a}, {c}, {d}}});
+  };
+  for (std::uint32_t i = 0; i < kN; ++i) {
+    const std::uint32_t j = (i + 1) % kN, top = 2 * kN;
+    quad(i, j, top + j, top + i);
+    quad(kN + j, kN + i, top + kN + i, top + kN + j);
+    quad(i, kN + i, kN + j, j);
+    quad(top + i, top + j, top + kN + j, top + kN + i);
+  }
+  append(mesh, prism(round_outline(kScrew, 0.5), -5, 11));
+  DemoModel demo = model_of("clamp-screw", "a screw as thick as its thread runs through its eye",
+                            {Part("clamp-screw", std::move(mesh))});
+  const double around = 2 * kSides * kScrew * std::sin(std::numbers::pi / kSides);
+  for (const double z : {0.0, kThick}) {
+    demo.defects.push_back(
+        {FindingKind::crossing, "clamp-screw", Point(0, 0, z), around, std::nullopt});
+  }
+  demo.volume = round_area(kEye) * kThick + round_area(kScrew) * (16 - kThick);
+  return demo;
+}
+
+// The skin of a cavity with its two last edges exchanged: beyond x = 23.5 it is inside out.
+DemoModel folded_cavity() {
+  Mesh mesh = make_box({0, 0, 0}, {40, 10, 12});
+  Mesh cavity = prism(std::vector<Point>{{4, 2, 0}, {30, 4, 0}, {30, 2, 0}, {4, 8, 0}}, 2, 10);
+  for (Triangle& t : cavity.triangles) std::swap(t[1], t[2]);
+  append(mesh, cavity);
+  DemoModel demo = model_of("box-inner-fold", "the skin of a cavity is folded over at its thin end",
+                            {Part("box-inner-fold", std::move(mesh))});
+  demo.defects.push_back(
+      {FindingKind::crossing, "box-inner-fold", Point(23.5, 3.5, 6), 8, std::nullopt});
+  demo.volume = 4800 - 8 * 58.5;
+  return demo;
+}
+
 DemoModel touching_tip() {
   Mesh mesh = make_box({0, 0, 0}, {10, 10, 10});
   Mesh pyramid;
@@ -590,6 +671,8 @@ std::vector<DemoModel> demo_models() {
   models.push_back(sunken_ribs());
   models.push_back(sunken_boss());
   models.push_back(boxes_at_an_edge());
+  models.push_back(screw_in_eye());
+  models.push_back(folded_cavity());
   models.push_back(touching_tip());
   models.push_back(folded_lid());
   for (DemoModel& model : seeded_shapes()) models.push_back(std::move(model));
