@@ -186,17 +186,26 @@ std::size_t crossings_of_new(const KnownMesh& before, const Change& change, cons
 // but the first.
 std::size_t further_pieces(const Mesh& mesh, const EdgeTable& edges, const Change& change) {
   const Mesh& now = change.mesh;
-  if (change.parent.size() != now.triangles.size()) return 0;
+  if (change.parent.size() != now.triangles.size() || change.spent.size() != change.parent.size()) {
+    return 0;
+  }
   const EdgeTable after(now.triangles, now.points.size());
   double largest = 0;
   for (const Point& p : mesh.points) largest = std::max(largest, p.cwiseAbs().maxCoeff());
   constexpr double kUnitsOfRounding = 8;
-  const double rounding = kUnitsOfRounding * std::numeric_limits<float>::epsilon() * largest;
-  std::map<std::uint32_t, std::size_t> pieces;  // by edge before
+  constexpr double kMostLonger = 1e-4;
+  const double rounding = kUnitsOfRounding * std::numeric_limits<double>::epsilon() * largest;
+  struct Pieces {
+    std::size_t count = 0;
+    double length = 0;
+  };
+  std::map<std::uint32_t, Pieces> pieces;  // by edge before
   for (std::uint32_t e = 0; e < after.size(); ++e) {
     if (!after.is_naked({e})) continue;
-    const TriangleId parent = change.parent[after.uses({e})[0].triangle().value];
+    const TriangleId child = after.uses({e})[0].triangle();
+    const TriangleId parent = change.parent[child.value];
     if (parent.value == kNoIndex) continue;
+    const double reach = change.spent[child.value] + rounding;
     const Triangle& t = mesh.triangle(parent);
     for (std::size_t k = 0; k < 3; ++k) {
       const VertexId a = t[k], b = t[(k + 1) % 3];
@@ -205,15 +214,23 @@ std::size_t further_pieces(const Mesh& mesh, const EdgeTable& edges, const Chang
       const auto is_on = [&](VertexId v) {
         return (closest_point(now.point(v), mesh.point(a), mesh.point(b), mesh.point(b)) -
                 now.point(v))
-                   .norm() <= rounding;
+                   .norm() <= reach;
       };
       if (!is_on(after.edge({e}).low) || !is_on(after.edge({e}).high)) continue;
-      ++pieces[own->value];
+      Pieces& of_edge = pieces[own->value];
+      ++of_edge.count;
+      of_edge.length += (now.point(after.edge({e}).low) - now.point(after.edge({e}).high)).norm();
       break;
     }
   }
   std::size_t further = 0;
-  for (const auto& [edge, count] : pieces) further += count - 1;
+  for (const auto& [edge, of_edge] : pieces) {
+    // More of it than there was is no division.
+    const Edge& own = edges.edge({edge});
+    const double length = (mesh.point(own.low) - mesh.point(own.high)).norm();
+    const double most = length * (1 + kMostLonger) + rounding;
+    if (of_edge.length <= most) further += of_edge.count - 1;
+  }
   return further;
 }
 

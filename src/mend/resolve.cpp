@@ -284,7 +284,9 @@ Change resolved_open(const DividedSpace& space, const ResolveOptions& options, c
     }
     if (options.nested == Nested::cavity) {
       const Change turned = turn(mesh, nested_triangles(space.arrangement(), judged), budget);
-      return resolved_after(turned, mesh, options, budget, progress);
+      ResolveOptions merged = options;
+      merged.nested = Nested::merged;
+      return resolved_after(turned, mesh, merged, budget, progress);
     }
   }
   if (auto refusal = contradiction(space, judged)) return refused(mesh, budget, {*refusal});
