@@ -121,6 +121,28 @@ TEST(Change, MapsSayWhatTheMeshesShowAfterEveryStep) {
   EXPECT_GE(counts.adds, 5u);
 }
 
+TEST(Harm, ADividedNakedEdgeIsNoMoreThanItWas) {
+  const Mesh mesh =
+      with_distinct_points(test::mesh_of({{0, 0, 0}, {4, 0, 0}, {0, 4, 0}}, {{0, 1, 2}}));
+  const auto harm = [&](std::initializer_list<Point> points,
+                        std::initializer_list<std::initializer_list<std::uint32_t>> triangles) {
+    Change change = unchanged(mesh);
+    change.mesh = with_distinct_points(test::mesh_of(points, triangles));
+    change.parent.assign(change.mesh.triangles.size(), {0});
+    change.spent.assign(change.mesh.triangles.size(), 0);
+    const std::string by_difference = harm_of(KnownMesh(mesh), change);
+    EXPECT_EQ(by_difference, harm_by_counting(mesh, change));
+    return by_difference;
+  };
+  EXPECT_EQ(harm({{0, 0, 0}, {4, 0, 0}, {0, 4, 0}, {1, 0, 0}}, {{0, 3, 2}, {3, 1, 2}}), "");
+  // Off the edge, by however little.
+  EXPECT_NE(harm({{0, 0, 0}, {4, 0, 0}, {0, 4, 0}, {1, -1e-9, 0}}, {{0, 3, 2}, {3, 1, 2}}), "");
+  // On it, and a part of it twice.
+  EXPECT_NE(harm({{0, 0, 0}, {4, 0, 0}, {0, 4, 0}, {1, 0, 0}, {3, 0, 0}, {2, 1, 0}},
+                 {{0, 1, 2}, {3, 4, 5}}),
+            "");
+}
+
 TEST(Harm, OfWhatChangedIsThatOfTheWhole) {
   // Anything done to anything: triangles dropped, turned, doubled, moved and joined.
   std::map<bool, std::size_t> harmful;

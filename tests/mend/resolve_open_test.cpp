@@ -114,6 +114,23 @@ TEST(ResolveOpen, DropsAWallThatHangsInTheMaterial) {
   EXPECT_NEAR(test::volume_of(walled.mesh), 16 + 0.75, 1e-12);
 }
 
+TEST(ResolveOpen, AsksWhatAShellInTheMaterialIs) {
+  Mesh mesh = joined(test::grid_box(8, {8, 8, 8}), moved(test::cube(), {7.5, 3.3, 3.3}, 1));
+  mesh = joined(mesh, moved(test::cube(), {3, 3, 3}, 2));
+  // Far from the other bodies.
+  mesh.triangles.erase(mesh.triangles.begin());
+  mesh = with_distinct_points(mesh);
+  const Change asked = resolve(mesh, {}, {1e-6});
+  ASSERT_EQ(asked.refused.size(), 1u);
+  EXPECT_NE(asked.refused[0].detail.find("nested = cavity"), std::string::npos);
+  const Change cavity = resolve(mesh, {.nested = Nested::cavity}, {1e-6});
+  ASSERT_TRUE(cavity.refused.empty()) << cavity.refused[0].detail;
+  const Change merged = resolve(mesh, {.nested = Nested::merged}, {1e-6});
+  ASSERT_TRUE(merged.refused.empty()) << merged.refused[0].detail;
+  EXPECT_NEAR(test::volume_of(merged.mesh) - test::volume_of(cavity.mesh), 8, 1e-12);
+  EXPECT_TRUE(cavity.rests_on_estimates);
+}
+
 TEST(ResolveOpen, AsksWhereWindingNumbersDoNotTell) {
   // Two sheets through each other enclose nothing.
   const Mesh sheets = with_distinct_points(joined(

@@ -273,6 +273,26 @@ TEST(Resolve, SkinsAHairApartBecomeOne) {
   }
 }
 
+TEST(Resolve, OnlySkinsThatItIsAboutBecomeOne) {
+  const auto pair_at = [](double y) {
+    Mesh pair = test::grid_box(3, {10, 8, 8});
+    Mesh small = test::grid_box(4, {6, 5, 5});
+    for (Point& p : small.points) p += Vector(9.99, 1, 1.3);
+    pair = joined(pair, small);
+    for (Point& p : pair.points) p.y() += y;
+    return pair;
+  };
+  const Mesh mesh = with_distinct_points(joined(pair_at(0), pair_at(20)));
+  const TriangleId one = find_crossings(Welded(mesh))[0].first;
+  const Change change = resolve(mesh, {.only = {one}}, {0.03});
+  ASSERT_TRUE(change.refused.empty()) << change.refused[0].detail;
+  EXPECT_GT(change.done, 0u);
+  // The other pair is as it was, bit for bit.
+  const auto is = test::facets(change.mesh), other = test::facets(pair_at(20));
+  EXPECT_TRUE(std::includes(is.begin(), is.end(), other.begin(), other.end()));
+  EXPECT_EQ(find_crossings(Welded(change.mesh)).size(), find_crossings(Welded(pair_at(20))).size());
+}
+
 TEST(Resolve, ThinWallsAreNoSkinsAHairApart) {
   Mesh cavity = test::grid_box(3, {9.98, 9.98, 9.98});
   for (Point& p : cavity.points) p += Vector(0.01, 0.01, 0.01);
