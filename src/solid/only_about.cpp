@@ -46,23 +46,30 @@ class PartOfBoundary {
  private:
   [[nodiscard]] std::size_t triangle_count() const { return mesh_.triangles.size(); }
 
-  [[nodiscard]] bool is_as_it_was(TriangleId t) const {
-    const std::vector<TriangleId> children = children_.of(t);
-    if (children.size() != 1) return false;
+  void find_touched() {
+    same_.assign(triangle_count(), {kNoIndex});
+    std::vector<std::uint32_t> pieces(triangle_count(), 0);
+    for (std::uint32_t c = 0; c < whole_.maps.parent.size(); ++c) {
+      const TriangleId p = whole_.maps.parent[c];
+      ++pieces[p.value];
+      if (has_corners_of({c}, p)) same_[p.value] = {c};
+    }
+    for (const FurtherParent& f : whole_.maps.further_parents) ++pieces[f.parent.value];
+    touched_.resize(triangle_count());
+    for (std::uint32_t t = 0; t < touched_.size(); ++t) {
+      touched_[t] = pieces[t] != 1 || same_[t].value == kNoIndex;
+    }
+    for (const TrianglePair& p : space_.pairs()) {
+      touched_[p.first.value] = touched_[p.second.value] = true;
+    }
+  }
+  [[nodiscard]] bool has_corners_of(TriangleId now, TriangleId t) const {
     for (std::size_t k = 0; k < 3; ++k) {
-      if (whole_.mesh.point(whole_.mesh.triangle(children[0])[k]) !=
-          mesh_.point(mesh_.triangle(t)[k])) {
+      if (whole_.mesh.point(whole_.mesh.triangle(now)[k]) != mesh_.point(mesh_.triangle(t)[k])) {
         return false;
       }
     }
     return true;
-  }
-  void find_touched() {
-    touched_.resize(triangle_count());
-    for (std::uint32_t t = 0; t < touched_.size(); ++t) touched_[t] = !is_as_it_was({t});
-    for (const TrianglePair& p : space_.pairs()) {
-      touched_[p.first.value] = touched_[p.second.value] = true;
-    }
   }
   // Of those that are touched, pairs belong together, parents of one triangle, and neighbours.
   [[nodiscard]] std::vector<bool> those_that_change_with(
@@ -116,7 +123,8 @@ class PartOfBoundary {
         if (has_patches) out.mesh.patch_of.push_back(mesh_.patch_of[t]);
         continue;
       }
-      for (const TriangleId c : children_.of({t})) {
+      const auto children = touched_[t] ? children_.of({t}) : std::vector<TriangleId>(1, same_[t]);
+      for (const TriangleId c : children) {
         if (whole_.maps.parent[c.value].value != t) continue;
         const Triangle& v = whole_.mesh.triangle(c);
         const TriangleId now{static_cast<std::uint32_t>(triangles.size())};
@@ -169,6 +177,7 @@ class PartOfBoundary {
   const Mesh& mesh_;
   const MaterialBoundary& whole_;
   ChildrenOf children_;
+  std::vector<TriangleId> same_;  // by triangle: the one with its corners that came of it
   std::vector<bool> touched_;
   std::vector<std::uint32_t> of_now_;  // by vertex of the boundary: the first that it was
 };
