@@ -148,6 +148,15 @@ Refusal question_of_nested(const Point& place) {
       "or nested = merged"};
 }
 
+// Why cells say nothing about insides.
+std::string what_is_open(const DividedSpace& space) {
+  const EdgeTable& edges = space.cells().edges;
+  for (std::uint32_t e = 0; e < edges.size(); ++e) {
+    if (edges.is_naked({e})) return "the surface is open";
+  }
+  return "some edges are used more often one way than the other";
+}
+
 // An edge of several pieces of which such remain that one side of it is bare.
 std::optional<Refusal> contradiction(const DividedSpace& space, const OpenRegions& judged) {
   const EdgeTable& edges = space.cells().edges;
@@ -161,8 +170,9 @@ std::optional<Refusal> contradiction(const DividedSpace& space, const OpenRegion
     }
     if (sum == 0) continue;
     return Refusal{RefusalReason::undecided, middle_of(space, uses[0].triangle().value),
-                   "the surface is open, and what seems to be its boundary would be open there, "
-                   "too: close it first"};
+                   what_is_open(space) +
+                       ", and what seems to be the boundary of material would be open there: mend "
+                       "that first"};
   }
   return std::nullopt;
 }
@@ -227,7 +237,8 @@ bool seems_to_face_backwards(const OpenRegion& r) {
 }
 
 // Why generalized winding numbers do not tell what is inside, if they do not.
-std::vector<Refusal> refusals_of_open(const OpenRegions& judged, const ResolveOptions& options) {
+std::vector<Refusal> refusals_of_open(const OpenRegions& judged, const std::string& what,
+                                      const ResolveOptions& options) {
   constexpr std::size_t kMostListed = 20;
   // Less than this share of the surface is not asked about.
   constexpr double kSliverShare = 1e-9;
@@ -241,14 +252,13 @@ std::vector<Refusal> refusals_of_open(const OpenRegions& judged, const ResolveOp
     if (!r.is_judged || r.area <= kSliverShare * area || refusals.size() >= kMostListed) continue;
     if (seems_to_face_backwards(r) && !options.accept_negative) {
       refusals.push_back({RefusalReason::undecided, r.place,
-                          "the surface is open, and there it seems to face the wrong way: turn it, "
-                          "or say accept_negative = true"});
+                          what + ", and there it seems to face the wrong way: turn it, or say "
+                                 "accept_negative = true"});
     } else if (r.margin < kClearMargin) {
       refusals.push_back({RefusalReason::undecided, r.place,
-                          "the surface is open, and what is inside cannot be told there (winding "
-                          "number " +
+                          what + ", and what is inside cannot be told there (winding number " +
                               short_text(r.winding) + ", margin " + short_text(r.margin) +
-                              "): close it first"});
+                              "): mend that first"});
     }
     if (r.remains || r.layers == 0 || r.winding > kFlap) continue;
     flaps += r.area;
@@ -256,9 +266,8 @@ std::vector<Refusal> refusals_of_open(const OpenRegions& judged, const ResolveOp
   }
   if (refusals.empty() && flaps > kMostFlaps * area) {
     refusals.push_back({RefusalReason::undecided, flap->place,
-                        "the surface is open, and " + short_text(100 * flaps / area) +
-                            " % of its area hangs on it and bounds nothing: close it, or drop "
-                            "that, first"});
+                        what + ", and " + short_text(100 * flaps / area) +
+                            " % of the area bounds nothing: close it, or drop that, first"});
   }
   return refusals;
 }
@@ -274,7 +283,8 @@ Change resolved_open(const DividedSpace& space, const ResolveOptions& options, c
         orient(mesh, {.crack_tolerance = options.crack_tolerance}, budget, progress);
     if (turned.done > 0) return resolved_after(turned, mesh, options, budget, progress);
   }
-  std::vector<Refusal> refusals = refusals_of_open(judged, options);
+  const std::string what = what_is_open(space);
+  std::vector<Refusal> refusals = refusals_of_open(judged, what, options);
   if (!refusals.empty()) return refused(mesh, budget, std::move(refusals));
   const auto nested = std::find_if(judged.regions.begin(), judged.regions.end(),
                                    [](const OpenRegion& r) { return r.is_nested; });
@@ -304,10 +314,8 @@ Change resolved_open(const DividedSpace& space, const ResolveOptions& options, c
   }
   change.rests_on_estimates = true;
   if (change.done > 0) {
-    change.methods.push_back(
-        "what is inside told by generalized winding numbers, as the surface is "
-        "open: least margin " +
-        short_text(margin));
+    change.methods.push_back("what is inside told by generalized winding numbers, as " + what +
+                             ": least margin " + short_text(margin));
   }
   return change;
 }
