@@ -4,6 +4,8 @@
 #include <map>
 #include <numbers>
 
+#include <Eigen/Geometry>
+
 #include "demo/garza.h"
 #include "demo/seeded.h"
 
@@ -374,6 +376,28 @@ DemoModel thin_fence() {
   return demo;
 }
 
+// The wall runs on over its beginning, a hair farther out; the lids end where the wall begins.
+DemoModel lapped_sleeve() {
+  constexpr double kSide = 20, kHeight = 12, kLap = 8, kHair = 0.01;
+  const std::vector<Flat> outline = {{0, 0},     {kSide, 0},  {kSide, kSide},
+                                     {0, kSide}, {0, -kHair}, {kLap, -kHair}};
+  Body body;
+  for (std::size_t i = 0; i + 1 < outline.size(); ++i) {
+    const Flat &p = outline[i], &q = outline[i + 1];
+    body.face({at(p, 0), at(q, 0), at(q, kHeight), at(p, kHeight)});
+  }
+  body.face({at(outline[0], 0), at(outline[3], 0), at(outline[2], 0), at(outline[1], 0)});
+  body.face({at(outline[0], kHeight), at(outline[1], kHeight), at(outline[2], kHeight),
+             at(outline[3], kHeight)});
+  DemoModel demo =
+      model_of("box-lapped", "the wall of a box is lapped over its beginning", body.take());
+  seed(demo, FindingKind::overlap, {0.5 * kLap, 0, 0.5 * kHeight}, kLap * kHeight, 4);
+  for (const double z : {0.0, kHeight}) {
+    seed(demo, FindingKind::crack, {0, 0, z}, 0, 2);
+  }
+  return demo;
+}
+
 DemoModel far_ball() {
   const KnownPart ball = make_ball(25, 20);
   Mesh mesh = ball.part.mesh();
@@ -393,7 +417,7 @@ std::vector<DemoModel> seeded_shapes() {
   std::vector<DemoModel> models;
   for (const auto make : {baffle, loose_sheet, turned_lid, hanging_tip, short_ridge, near_corners,
                           sliver, pleat, stored_normal, chamfer, clipped_corner, needle_face, wedge,
-                          divided_top, spike, thin_fence, far_ball}) {
+                          divided_top, spike, thin_fence, lapped_sleeve, far_ball}) {
     models.push_back(make());
   }
   return models;

@@ -48,18 +48,29 @@ Causes::Causes(const Anatomy& anatomy, const Surplus& surplus, const RimSurvey& 
                const JoinedSurface& joined, const std::optional<Material>& material,
                const ResolvedLimits& limits)
     : anatomy_(anatomy), surplus_(surplus) {
-  if (material) {
-    constexpr double kHair = 1e-3;  // of the diagonal
-    Box box;
-    for (const MaterialBody& body : material->bodies) box.extend(body.box);
-    find_internal(joined, *material, limits, std::max(survey.tolerance, kHair * box.diagonal()));
-  }
+  constexpr double kHair = 1e-3;  // of the diagonal
+  Box box;
+  for (const Shell& shell : anatomy.shells) box.extend(shell.box);
+  const double hair = std::max(survey.tolerance, kHair * box.diagonal());
+  if (material) find_internal(joined, *material, limits, hair);
   surplus_in_.resize(anatomy.shells.size());
   for (const std::uint32_t t : surplus.triangles()) {
     if (anatomy.components.has({t})) ++surplus_in_[anatomy.components.shell_of[t].value];
   }
   find_strays(survey, limits);
   find_flaps();
+  find_shingled(joined, hair);
+}
+
+void Causes::find_shingled(const JoinedSurface& joined, double hair) {
+  shingles_ = find_shingles(joined, hair);
+  if (shingles_.empty()) return;
+  is_of_shingle_.resize(joined.rims().size());
+  shingle_of_.resize(anatomy_.welded.triangles().size(), kNoIndex);
+  for (std::uint32_t i = 0; i < shingles_.size(); ++i) {
+    for (const std::uint32_t rim : shingles_[i].rims) is_of_shingle_[rim] = true;
+    for (const TriangleId t : shingles_[i].triangles) shingle_of_[joined.parent(t).value] = i;
+  }
 }
 
 void Causes::find_internal(const JoinedSurface& joined, const Material& material,

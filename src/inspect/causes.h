@@ -2,11 +2,14 @@
 // Which entities are symptoms of something else: worked out once per part, asked by all checks, so
 // that every entity counts under its cause only.
 
+#include <optional>
+#include <span>
 #include <unordered_set>
 #include <vector>
 
 #include "aguja/inspect/inspect.h"
 #include "aguja/solid/material.h"
+#include "inspect/shingles.h"
 
 namespace aguja {
 
@@ -69,6 +72,20 @@ class Causes {
   [[nodiscard]] bool is_flap_border(const Rim& rim) const;
   /// Is this rim the symptom of a stray shell, a surplus triangle or a flap?
   [[nodiscard]] bool is_explained(const Rim& rim) const;
+  /// Open surfaces that overlap with their borders.
+  [[nodiscard]] std::span<const Shingle> shingles() const { return shingles_; }
+  /// Is this rim of the joined surface the border of one of those?
+  [[nodiscard]] bool is_of_shingle(std::uint32_t rim) const {
+    return !shingles_.empty() && is_of_shingle_[rim];
+  }
+  /// Do both triangles, of the mesh as read, belong to one of those? Which one.
+  [[nodiscard]] std::optional<std::size_t> shingle_of(TriangleId a, TriangleId b) const {
+    if (shingles_.empty() || shingle_of_[a.value] == kNoIndex ||
+        shingle_of_[a.value] != shingle_of_[b.value]) {
+      return std::nullopt;
+    }
+    return shingle_of_[a.value];
+  }
   [[nodiscard]] double stray_limit() const { return stray_limit_; }
 
  private:
@@ -76,6 +93,7 @@ class Causes {
                      const ResolvedLimits& limits, double hair);
   void find_strays(const RimSurvey& survey, const ResolvedLimits& limits);
   void find_flaps();
+  void find_shingled(const JoinedSurface& joined, double hair);
 
   const Anatomy& anatomy_;
   const Surplus& surplus_;
@@ -89,6 +107,9 @@ class Causes {
   std::vector<bool> internal_;                // by triangle; empty if none is
   std::vector<bool> loose_;                   // by shell; empty if none is
   std::vector<std::optional<double>> along_;  // by shell; empty if none is
+  std::vector<Shingle> shingles_;
+  std::vector<bool> is_of_shingle_;        // by rim of the joined surface
+  std::vector<std::uint32_t> shingle_of_;  // by triangle
   double stray_limit_ = 0;
 };
 

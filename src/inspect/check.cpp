@@ -41,7 +41,9 @@ std::uint64_t Identity::value() const { return mixed(sum_); }
 std::span<const Check> all_checks() {
   using enum FindingKind;
   static const std::vector<Check> kChecks = {
-      {.name = "rims", .kinds = {crack, gap, opening, sheet_border}, .on_part = check_rims},
+      {.name = "rims",
+       .kinds = {crack, gap, opening, sheet_border, overlap},
+       .on_part = check_rims},
       {.name = "nonmanifold-edges",
        .kinds = {nonmanifold_edge},
        .on_part = check_nonmanifold_edges},

@@ -16,6 +16,7 @@ struct FoldedTriangle {
   double angle;  // degrees
 };
 [[nodiscard]] std::vector<FoldedTriangle> find_folded(const PartView& view);
+[[nodiscard]] FindingKind contact_kind(Contact contact);
 
 void check_rims(const PartView& view, FindingSink& sink);
 void check_nonmanifold_edges(const PartView& view, FindingSink& sink);

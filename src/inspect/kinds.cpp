@@ -348,7 +348,9 @@ constexpr std::array<KindInfo, 50> kKinds = {{
      .what = "triangles that lie over each other in a plane, or are folded over",
      .why = "one place of the surface is there twice, with nothing between",
      .remedy = "resolve",
-     .hints = "Decided exactly: in one plane, with common area.",
+     .hints =
+         "Decided exactly: in one plane, with common area. Also the borders of open surfaces that "
+         "run on over another one a hair away (1/1000 of the diagonal), facing the same way.",
      .picture = "  +-------+\n"
                 "  |   +===+---+   one plane,\n"
                 "  +---+===+   |   two triangles\n"

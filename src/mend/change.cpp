@@ -139,6 +139,7 @@ Change composed(const Change& first, Change second) {
     for (VertexId& v : t.corner) v.value += shift;
     second.cut_off.triangles.push_back(t);
   }
+  second.copied_area += first.copied_area;
   second.rests_on_estimates |= first.rests_on_estimates;
   std::vector<std::string> names = first.new_patches;
   names.insert(names.end(), second.new_patches.begin(), second.new_patches.end());

@@ -34,13 +34,15 @@ class LargeLosses {
   [[nodiscard]] bool is_too_much(const std::vector<TriangleId>& goes) {
     return share_of(goes) > most_ || !closed_shells_among(known_, goes).empty();
   }
-  /// The change, or its refusal if it takes too much, parts of triangles too.
+  /// The change, or its refusal if it takes too much, parts of triangles too; what lies on what is left
+  /// is no loss.
   [[nodiscard]] Change unless_large(Change change, const RemedyTarget& target,
                                     const Budget& budget) {
     const std::vector<TriangleId> goes = given_up(known_.mesh(), change);
     std::vector<TriangleId> pieces(change.cut_off.triangles.size());
     for (std::uint32_t t = 0; t < pieces.size(); ++t) pieces[t] = {t};
-    const double cut_off = area_of_triangles(change.cut_off, pieces);
+    const double cut_off =
+        std::max(area_of_triangles(change.cut_off, pieces) - change.copied_area, 0.0);
     const double share = share_of(goes, cut_off);
     const bool encloses = !closed_shells_among(known_, goes).empty();
     if (share <= most_ && !encloses) return change;

@@ -1,6 +1,7 @@
 #include "mend/near_skins.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <span>
 
@@ -12,6 +13,7 @@
 #include "aguja/mesh/edge_table.h"
 #include "aguja/solid/mass_properties.h"
 #include "base/disjoint_sets.h"
+#include "base/mixed_bits.h"
 #include "mesh/snap_together.h"
 
 namespace aguja {
@@ -32,6 +34,26 @@ bool hangs_together(const Mesh& mesh) {
   const std::uint32_t first = sets.find(mesh.triangles[0][0].value);
   return std::all_of(mesh.triangles.begin(), mesh.triangles.end(),
                      [&](const Triangle& t) { return sets.find(t[0].value) == first; });
+}
+
+// Whether every edge is used as often one way as the other: by a sum that is zero then, and else is
+// not but once in 2^64.
+bool is_balanced(const Mesh& mesh) {
+  std::atomic<std::uint64_t> sum = 0;
+  constexpr std::size_t kSumGrain = std::size_t{1} << 14;
+  parallel_ranges(mesh.triangles.size(), kSumGrain, [&](Range r) {
+    std::uint64_t own = 0;
+    for (std::size_t t = r.begin; t < r.end; ++t) {
+      const Triangle& v = mesh.triangles[t];
+      for (std::size_t k = 0; k < 3; ++k) {
+        const std::uint64_t from = v[k].value, to = v[(k + 1) % 3].value;
+        if (from < to) own += mixed(from << 32 | to);
+        if (to < from) own -= mixed(to << 32 | from);
+      }
+    }
+    sum += own;
+  });
+  return sum == 0;
 }
 
 // By component: its volume's sign; 0 where it is open.
@@ -58,20 +80,35 @@ std::vector<int> volume_signs(const Mesh& mesh, const EdgeTable& edges,
   return signs;
 }
 
-// Triangles of different closed bodies that lie on each other and belong together.
+// Triangles with a naked edge.
+std::vector<TriangleId> triangles_at_rims(const EdgeTable& edges) {
+  std::vector<TriangleId> triangles;
+  for (std::uint32_t e = 0; e < edges.size(); ++e) {
+    if (edges.is_naked({e})) triangles.push_back(edges.uses({e})[0].triangle());
+  }
+  std::sort(triangles.begin(), triangles.end());
+  triangles.erase(std::unique(triangles.begin(), triangles.end()), triangles.end());
+  return triangles;
+}
+
+// Triangles that lie on each other and belong together: of different closed bodies, or where open
+// surfaces overlap like shingles, a lesser part of each on the other.
 class SkinPairs {
  public:
-  SkinPairs(const Mesh& mesh, const Components& components, const std::vector<int>& sign,
-            double reach, std::span<const TriangleId> about)
+  SkinPairs(const Mesh& mesh, const EdgeTable& edges, const Components& components,
+            const std::vector<int>& sign, double reach, std::span<const TriangleId> about)
       : mesh_(mesh), components_(components), sign_(sign), wanted_(mesh.triangles.size(), false) {
     // Both ways, so that all that is near a triangle stands together.
     std::vector<std::uint32_t> set_of(mesh.triangles.size());
     for (std::size_t t = 0; t < set_of.size(); ++t) set_of[t] = components.shell_of[t].value;
-    for (const NearTriangles& pair : find_near_triangles(mesh, reach, set_of)) {
-      near_.push_back({pair.first, pair.second});
-      near_.push_back({pair.second, pair.first});
+    const std::vector<TriangleId> at_rims = triangles_at_rims(edges);
+    const NearSeeds seeds{at_rims, edges};
+    for (const NearTriangles& pair : find_near_triangles(mesh, reach, set_of, &seeds)) {
+      near_.push_back(pair);
+      near_.push_back({pair.second, pair.first, pair.area, pair.sine, pair.middle});
     }
     std::sort(near_.begin(), near_.end(), by_number);
+    find_doubled();
     std::vector<bool> is_about(mesh.triangles.size(), about.empty());
     for (const TriangleId t : about) is_about[t.value] = true;
     for (const NearTriangles& pair : near_) {
@@ -100,11 +137,36 @@ class SkinPairs {
     while (end != near_.end() && end->first == t) ++end;
     return {begin, end};
   }
+  // Open ones that lie on others with much of their area: a copy, or one side of a thin wall.
+  void find_doubled() {
+    constexpr double kMuch = 0.5;
+    std::vector<double> area(components_.count, 0), near_area(components_.count, 0);
+    for (std::uint32_t t = 0; t < mesh_.triangles.size(); ++t) {
+      if (!components_.has({t})) continue;
+      const Triangle& v = mesh_.triangles[t];
+      area[components_.shell_of[t].value] += 0.5 * (mesh_.point(v[1]) - mesh_.point(v[0]))
+                                                       .cross(mesh_.point(v[2]) - mesh_.point(v[0]))
+                                                       .norm();
+    }
+    for (const NearTriangles& pair : near_) {
+      if (!components_.has(pair.first) || !components_.has(pair.second)) continue;
+      if (facing_of(mesh_, pair.first, pair.second) != Facing::same) continue;
+      near_area[components_.shell_of[pair.first.value].value] += pair.area;
+    }
+    is_doubled_.resize(components_.count);
+    for (std::size_t s = 0; s < area.size(); ++s) {
+      is_doubled_[s] = sign_[s] == 0 && near_area[s] > kMuch * area[s];
+    }
+  }
   [[nodiscard]] bool belong_together(const NearTriangles& pair) const {
     if (!components_.has(pair.first) || !components_.has(pair.second)) return false;
     const std::uint32_t a = components_.shell_of[pair.first.value].value;
     const std::uint32_t b = components_.shell_of[pair.second.value].value;
-    if (a == b || sign_[a] == 0 || sign_[b] == 0) return false;
+    if (sign_[a] == 0 || sign_[b] == 0) {
+      return !is_doubled_[a] && !is_doubled_[b] &&
+             facing_of(mesh_, pair.first, pair.second) == Facing::same;
+    }
+    if (a == b || pair.sine > kParallelPlanes) return false;
     return (sign_[a] > 0 && sign_[b] > 0) ||
            facing_of(mesh_, pair.first, pair.second) != Facing::away;
   }
@@ -141,6 +203,7 @@ class SkinPairs {
   std::vector<NearTriangles> near_;      // both ways, sorted
   std::vector<NearTriangles> accepted_;  // the lower number first, sorted
   std::vector<bool> wanted_;
+  std::vector<bool> is_doubled_;  // by component
 };
 
 // How far corners are from the triangles that they are of, and vertices from where they were.
@@ -169,15 +232,15 @@ std::vector<double> movements(const Mesh& before, const SnappedMesh& after) {
 
 std::optional<Change> with_near_skins_joined(const Mesh& mesh, const Budget& budget,
                                              std::span<const TriangleId> about) {
-  if (!(budget.distance > 0) || hangs_together(mesh)) return std::nullopt;
+  if (!(budget.distance > 0)) return std::nullopt;
+  if (hangs_together(mesh) && is_balanced(mesh)) return std::nullopt;
   const EdgeTable edges(mesh.triangles, mesh.points.size());
   const Components components = find_components(mesh.triangles, edges);
-  if (components.count < 2) return std::nullopt;
   const std::vector<int> sign = volume_signs(mesh, edges, components);
   constexpr int kTries = 3;
   double reach = budget.distance;
   for (int i = 0; i < kTries; ++i, reach /= 2) {
-    const SkinPairs pairs(mesh, components, sign, reach, about);
+    const SkinPairs pairs(mesh, edges, components, sign, reach, about);
     if (pairs.empty()) return std::nullopt;
     std::optional<SnappedMesh> snapped = snap_together(
         mesh, pairs.wanted(), reach, [&](TriangleId a, TriangleId b) { return pairs.has(a, b); });

@@ -1,11 +1,13 @@
 #include "aguja/mend/resolve.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 
 #include <Eigen/Geometry>
 
+#include "aguja/mend/given_up.h"
 #include "aguja/mend/orient.h"
 #include "aguja/solid/material.h"
 #include "aguja/solid/material_boundary.h"
@@ -208,6 +210,10 @@ Change change_of(const DividedSpace& space, MaterialBoundary b, const ResolveOpt
   static_cast<MeshMaps&>(change) = std::move(b.maps);
   change.mesh = std::move(b.mesh);
   change.dropped = std::move(b.given_up);
+  for (std::uint32_t t = 0; t < b.cut_off_is_copy.size(); ++t) {
+    const std::array<TriangleId, 1> piece = {{{t}}};
+    if (b.cut_off_is_copy[t]) change.copied_area += area_of_triangles(b.cut_off, piece);
+  }
   change.cut_off = std::move(b.cut_off);
   double most = 0;
   for (std::uint32_t t = 0; t < change.parent.size(); ++t) {
@@ -364,7 +370,8 @@ std::vector<TriangleId> children_of(const MeshMaps& maps, std::span<const Triang
   return all;
 }
 
-// First what lies on each other but for a hair; as it is, if that does not do.
+// First what lies on each other but for a hair; as it is, if that does not do, and if that gives
+// nothing either, why the first did not.
 Change resolved_with_near_skins(const Mesh& mesh, const ResolveOptions& options,
                                 const Budget& budget, Progress* progress) {
   if (std::optional<Change> near = with_near_skins_joined(mesh, budget, options.only)) {
@@ -375,6 +382,10 @@ Change resolved_with_near_skins(const Mesh& mesh, const ResolveOptions& options,
     }
     Change change = resolved_after(*near, mesh, after, budget, progress);
     if (change.refused.empty()) return change;
+    Change as_it_is = resolved(mesh, options, budget, progress, options.only.empty());
+    if (as_it_is.done == 0 && as_it_is.refused.empty())
+      as_it_is.refused = std::move(change.refused);
+    return as_it_is;
   }
   return resolved(mesh, options, budget, progress, options.only.empty());
 }

@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 #include <numeric>
+#include <utility>
 
 #include <Eigen/Geometry>
 
@@ -43,37 +44,64 @@ struct ChainInsertion {
 
 using ThreePoints = std::array<Point, 3>;
 
-// Over an area, and not just along a strip.
-bool do_lie_on_each_other(const ThreePoints& a, const ThreePoints& b, double reach,
-                          double parallel) {
+double sine_between(const ThreePoints& a, const ThreePoints& b) {
   const Vector na = (a[1] - a[0]).cross(a[2] - a[0]).normalized();
   const Vector nb = (b[1] - b[0]).cross(b[2] - b[0]).normalized();
-  if (!(na.cross(nb).norm() < parallel)) return false;
-  // The second one in the plane of the first, clipped by its sides.
+  return na.cross(nb).norm();
+}
+
+// The second one in the plane of the first, clipped by what is farther inside than that of its sides.
+std::vector<Point> clipped(const ThreePoints& a, const ThreePoints& b, double margin) {
+  const Vector normal = (a[1] - a[0]).cross(a[2] - a[0]).normalized();
   std::vector<Point> common(b.begin(), b.end());
-  for (std::size_t k = 0; k < 3; ++k) {
+  for (std::size_t k = 0; k < 3 && common.size() >= 3; ++k) {
     const Point& p = a[k];
-    const Vector inward = na.cross(a[(k + 1) % 3] - p).normalized();
+    const Vector inward = normal.cross(a[(k + 1) % 3] - p).normalized();
     std::vector<Point> kept;
     for (std::size_t i = 0; i < common.size(); ++i) {
       const Point &x = common[i], &y = common[(i + 1) % common.size()];
-      // A strip along the side is no area.
-      const double hx = inward.dot(x - p) - reach, hy = inward.dot(y - p) - reach;
+      const double hx = inward.dot(x - p) - margin, hy = inward.dot(y - p) - margin;
       if (hx > 0) kept.push_back(x);
       if ((hx > 0) != (hy > 0)) kept.push_back(x + hx / (hx - hy) * (y - x));
     }
     common = std::move(kept);
-    if (common.size() < 3) return false;
   }
+  return common;
+}
+
+struct CommonArea {
+  double area = 0;
+  Point middle = Point::Zero();
+};
+
+// What they have in common, seen from the side of the first, if it is an area and not just a strip.
+std::optional<CommonArea> common_area(const ThreePoints& a, const ThreePoints& b, double reach,
+                                      double parallel) {
+  if (!(sine_between(a, b) < parallel)) return std::nullopt;
+  const Vector normal = (a[1] - a[0]).cross(a[2] - a[0]).normalized();
+  // A strip along the side is no area.
+  const std::vector<Point> inner = clipped(a, b, reach);
+  if (inner.size() < 3) return std::nullopt;
   double widest = 0;
-  for (const Point& p : common) {
-    if (std::fabs(na.dot(p - a[0])) > 2 * reach) return false;
-    for (const Point& q : common) {
-      widest = std::max(widest, (q - common[0]).cross(p - common[0]).norm() /
-                                    std::max((q - common[0]).norm(), reach));
+  for (const Point& p : inner) {
+    if (std::fabs(normal.dot(p - a[0])) > 2 * reach) return std::nullopt;
+    for (const Point& q : inner) {
+      widest = std::max(widest, (q - inner[0]).cross(p - inner[0]).norm() /
+                                    std::max((q - inner[0]).norm(), reach));
     }
   }
-  return widest > 2 * reach;
+  if (!(widest > 2 * reach)) return std::nullopt;
+  const std::vector<Point> all = clipped(a, b, 0);
+  CommonArea common;
+  Vector moment = Vector::Zero();
+  for (std::size_t i = 2; i < all.size(); ++i) {
+    const double area = 0.5 * std::fabs(normal.dot((all[i - 1] - all[0]).cross(all[i] - all[0])));
+    common.area += area;
+    moment += area * ((all[i - 1] - all[0]) + (all[i] - all[0])) / 3;
+  }
+  if (!(common.area > 0)) return std::nullopt;
+  common.middle = all[0] + moment / common.area;
+  return common;
 }
 
 // Edges become chains of vertices; nothing is triangulated before they are done: new edges within
@@ -458,7 +486,7 @@ class Snapper {
   [[nodiscard]] bool lie_on_each_other(const ThreePoints& a, const ThreePoints& b) const {
     // Steeper ones cannot lie on each other over more than a few times the reach.
     constexpr double kOnEachOther = 1e-3;
-    return do_lie_on_each_other(a, b, reach_, kOnEachOther);
+    return common_area(a, b, reach_, kOnEachOther).has_value();
   }
 
   [[nodiscard]] std::vector<std::uint32_t> side_of(const LocalTriangle& t, std::size_t k) const {
@@ -640,9 +668,8 @@ class NearTriangleSearch {
           for (std::size_t j = same ? i + 1 : 0; j < b.items.size(); ++j) {
             const std::uint32_t t = std::min(a.items[i], b.items[j]);
             const std::uint32_t u = std::max(a.items[i], b.items[j]);
-            if (set_of_[t] != set_of_[u] && boxes_[t].meets(boxes_[u]) && are_near(t, u)) {
-              lists[list].push_back({{t}, {u}});
-            }
+            if (set_of_[t] == set_of_[u] || !boxes_[t].meets(boxes_[u])) continue;
+            if (const auto pair = near_pair(t, u)) lists[list].push_back(*pair);
           }
         }
         return true;
@@ -655,7 +682,8 @@ class NearTriangleSearch {
   // With any other.
   void add_pairs_of(std::uint32_t t, std::vector<NearTriangles>& out) const {
     tree_.for_each_meeting(boxes_[t], [&](std::uint32_t u) {
-      if (u != t && are_near(t, u)) out.push_back({{std::min(t, u)}, {std::max(t, u)}});
+      if (u == t) return;
+      if (const auto pair = near_pair(std::min(t, u), std::max(t, u))) out.push_back(*pair);
     });
   }
 
@@ -674,9 +702,11 @@ class NearTriangleSearch {
     box.high.array() += reach_;
     return FloatBox(box);
   }
-  [[nodiscard]] bool are_near(std::uint32_t t, std::uint32_t u) const {
-    constexpr double kParallel = 0.02;
-    return do_lie_on_each_other(points_of(t), points_of(u), reach_, kParallel);
+  [[nodiscard]] std::optional<NearTriangles> near_pair(std::uint32_t t, std::uint32_t u) const {
+    const ThreePoints a = points_of(t), b = points_of(u);
+    const std::optional<CommonArea> common = common_area(a, b, reach_, kParallelFacets);
+    if (!common) return std::nullopt;
+    return NearTriangles{{t}, {u}, common->area, sine_between(a, b), common->middle};
   }
 
   const Mesh& mesh_;
@@ -689,20 +719,47 @@ class NearTriangleSearch {
 }  // namespace
 
 std::vector<NearTriangles> find_near_triangles(const Mesh& mesh, double reach,
-                                               std::span<const std::uint32_t> set_of) {
+                                               std::span<const std::uint32_t> set_of,
+                                               const NearSeeds* seeds) {
   const auto by_number = [](const NearTriangles& a, const NearTriangles& b) {
     return a.first != b.first ? a.first < b.first : a.second < b.second;
   };
   const NearTriangleSearch search(mesh, reach, set_of);
   std::vector<NearTriangles> pairs = search.across();
-  std::vector<std::uint32_t> involved;
+  std::vector<bool> is_involved(mesh.triangles.size(), false);
+  std::vector<std::uint32_t> pending;
+  const auto involve = [&](TriangleId t) {
+    if (is_involved[t.value]) return;
+    is_involved[t.value] = true;
+    pending.push_back(t.value);
+  };
   for (const NearTriangles& pair : pairs) {
-    involved.push_back(pair.first.value);
-    involved.push_back(pair.second.value);
+    involve(pair.first);
+    involve(pair.second);
   }
-  std::sort(involved.begin(), involved.end());
-  involved.erase(std::unique(involved.begin(), involved.end()), involved.end());
-  for (const std::uint32_t t : involved) search.add_pairs_of(t, pairs);
+  for (const std::uint32_t t : std::exchange(pending, {})) search.add_pairs_of(t, pairs);
+  if (seeds != nullptr) {
+    for (const TriangleId t : seeds->triangles) involve(t);
+  }
+  while (!pending.empty()) {
+    const TriangleId t{pending.back()};
+    pending.pop_back();
+    const std::size_t before = pairs.size();
+    search.add_pairs_of(t.value, pairs);
+    bool is_doubled = false;
+    for (std::size_t i = before; i < pairs.size(); ++i) {
+      if (facing_of(mesh, pairs[i].first, pairs[i].second) != Facing::same) continue;
+      is_doubled = true;
+      involve(pairs[i].first);
+      involve(pairs[i].second);
+    }
+    if (!is_doubled) continue;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto e = seeds->edges.find(mesh.triangle(t)[k], mesh.triangle(t)[(k + 1) % 3]);
+      if (!e) continue;
+      for (const EdgeUse use : seeds->edges.uses(*e)) involve(use.triangle());
+    }
+  }
   std::sort(pairs.begin(), pairs.end(), by_number);
   pairs.erase(std::unique(pairs.begin(), pairs.end(),
                           [](const NearTriangles& a, const NearTriangles& b) {

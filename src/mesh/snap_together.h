@@ -6,6 +6,7 @@
 #include <span>
 #include <vector>
 
+#include "aguja/mesh/edge_table.h"
 #include "aguja/mesh/mesh.h"
 #include "aguja/mesh/mesh_maps.h"
 
@@ -41,13 +42,28 @@ enum class Facing { same, towards, away };
 
 struct NearTriangles {
   TriangleId first, second;
+  double area = 0;               // that they have in common, seen from the first one's side
+  double sine = 0;               // of the angle between their planes
+  Point middle = Point::Zero();  // of that area
 };
 
-// All pairs of triangles that lie on each other over an area but for `reach`, nearly parallel, if one of
-// them does so with a triangle of another set; sorted, the lower number first. `set_of`: by triangle.
+// Facets of two skins of one curved surface are no more parallel than this; of two planes, than that.
+constexpr double kParallelFacets = 0.2, kParallelPlanes = 0.02;
+
+// Where to look for pairs within one set: at some triangles, and on across edges as far as there are pairs
+// that face the same way.
+struct NearSeeds {
+  std::span<const TriangleId> triangles;
+  const EdgeTable& edges;
+};
+
+// All pairs of triangles that lie on each other over an area but for `reach`, parallel as facets, if one of
+// them does so with a triangle of another set, or is found from the seeds; sorted, the lower number first.
+// `set_of`: by triangle.
 //
 // Cost     O(n) for a tree, and for what is near of different sets. Parallel.
 [[nodiscard]] std::vector<NearTriangles> find_near_triangles(const Mesh& mesh, double reach,
-                                                             std::span<const std::uint32_t> set_of);
+                                                             std::span<const std::uint32_t> set_of,
+                                                             const NearSeeds* seeds = nullptr);
 
 }  // namespace aguja

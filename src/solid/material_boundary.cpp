@@ -144,6 +144,7 @@ void list_what_goes(const DividedSpace& space, const std::vector<BoundaryFaces>&
       out.cut_off.triangles.push_back(t);
       const auto of = std::find_if(parents.begin(), parents.end(), has_rest);
       out.cut_off_of.push_back(given(of->triangle()));
+      out.cut_off_is_copy.push_back(faces[i] != BoundaryFaces::none);
     }
   }
 }

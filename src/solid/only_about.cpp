@@ -37,6 +37,7 @@ class PartOfBoundary {
       }
       out.cut_off.triangles.push_back(piece);
       out.cut_off_of.push_back(whole_.cut_off_of[i]);
+      out.cut_off_is_copy.push_back(whole_.cut_off_is_copy[i]);
     }
     for (const TrianglePair& p : space_.pairs()) out.pairs += is_about[p.first.value] ? 1 : 0;
     take_triangles(is_about, out);

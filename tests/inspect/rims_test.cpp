@@ -10,6 +10,7 @@
 #include "demo/crack.h"
 #include "demo/garza.h"
 #include "tests/support/random_mesh.h"
+#include "tests/support/shapes.h"
 
 namespace aguja {
 namespace rims_test {
@@ -133,6 +134,49 @@ TEST(Rims, APatchAHairAboveAnotherSurfaceIsACopyOfItWhicheverWayItFaces) {
       EXPECT_EQ(sheets[0].count, copy.triangles.size());
     }
   }
+}
+
+// A box whose wall runs on over its beginning by `lap` (a slit if negative), `hair` farther out.
+Mesh lapped_box(double lap, double hair, int rows) {
+  Mesh mesh;
+  std::vector<Point> way = {{0, 0, 0},  {20, 0, 0},    {20, 20, 0},
+                            {0, 20, 0}, {0, -hair, 0}, {lap, -hair, 0}};
+  if (lap < 0) way = {{-lap, 0, 0}, {20, 0, 0}, {20, 20, 0}, {0, 20, 0}, {0, -hair, 0}};
+  const auto quad = [&](const Point& a, const Point& b, const Point& c, const Point& d) {
+    const auto first = static_cast<std::uint32_t>(mesh.points.size());
+    for (const Point& p : {a, b, c, d}) mesh.points.push_back(p);
+    mesh.triangles.push_back({{{first}, {first + 1}, {first + 2}}});
+    mesh.triangles.push_back({{{first}, {first + 2}, {first + 3}}});
+  };
+  const double height = 12;
+  for (std::size_t i = 0; i + 1 < way.size(); ++i) {
+    for (int row = 0; row < rows; ++row) {
+      const Vector low(0, 0, height * row / rows), high(0, 0, height * (row + 1) / rows);
+      quad(way[i] + low, way[i + 1] + low, way[i + 1] + high, way[i] + high);
+    }
+  }
+  const Vector up(0, 0, height);
+  quad(way[0], way[3], way[2], way[1]);
+  quad(way[0] + up, way[1] + up, way[2] + up, way[3] + up);
+  return mesh;
+}
+
+TEST(Rims, AWallThatIsLappedOverItsBeginningIsNoOpening) {
+  for (const int rows : {1, 4}) {
+    for (const double lap : {0.5, 8.0}) {
+      SCOPED_TRACE(testing::Message() << lap << ' ' << rows);
+      const Inspection found = inspect(test::model_of(lapped_box(lap, 0.01, rows)));
+      const auto overlaps = of_kind(found, FindingKind::overlap);
+      ASSERT_EQ(overlaps.size(), 1u);
+      EXPECT_NEAR(overlaps[0].measure, 12 * lap, 1e-6);
+      EXPECT_NEAR((overlaps[0].place - Point(lap / 2, 0, 6)).norm(), 0, 0.02);
+      EXPECT_TRUE(of_kind(found, FindingKind::opening).empty());
+      EXPECT_TRUE(of_kind(found, FindingKind::gap).empty());
+    }
+  }
+  // A slit, however narrow, is none.
+  const Inspection found = inspect(test::model_of(lapped_box(-0.02, 0.01, 1)));
+  EXPECT_TRUE(of_kind(found, FindingKind::overlap).empty());
 }
 
 TEST(Rims, ACurvedPatchByItselfIsNoOpening) {

@@ -1,7 +1,12 @@
 #include <gtest/gtest.h>
 
+#include <cmath>
+#include <numbers>
+
 #include "aguja/mend/resolve.h"
 #include "aguja/mesh/crossings.h"
+#include "aguja/mesh/edge_table.h"
+#include "aguja/solid/mass_properties.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/shapes.h"
 
@@ -156,13 +161,104 @@ TEST(ResolveOpen, DropsALittleOfWhatBoundsNothing) {
       {{0, 1, 2}, {0, 2, 3}});
   const Mesh mesh = with_distinct_points(joined(test::cube(), sheet));
   const Change change = resolve(mesh, {}, {1e-6});
-  ASSERT_TRUE(change.refused.empty()) << change.refused[0].detail;
+  EXPECT_TRUE(change.refused.empty()) << change.refused[0].detail;
   EXPECT_TRUE(test::is_solid(change.mesh));
   EXPECT_NEAR(test::volume_of(change.mesh), 1, 1e-12);
   // Too much of it is the engineer's to say.
   Mesh wide = joined(test::cube(), moved(sheet, Vector(-0.5, 0, 0), 2));
   const Change asked = resolve(with_distinct_points(wide), {}, {1e-6});
   ASSERT_FALSE(asked.refused.empty());
+}
+
+// A drum whose wall runs on over its beginning, wound outwards by `hair` a turn.
+Mesh rolled_drum(std::size_t sides, std::size_t lap, double hair, std::size_t rows) {
+  Mesh mesh;
+  const auto point = [&](std::size_t i, std::size_t row) {
+    const double turns = static_cast<double>(i) / static_cast<double>(sides);
+    const double angle = 2 * std::numbers::pi * turns, r = 1 + hair * turns;
+    mesh.points.emplace_back(r * std::cos(angle), r * std::sin(angle),
+                             static_cast<double>(row) / static_cast<double>(rows));
+    return VertexId{static_cast<std::uint32_t>(mesh.points.size() - 1)};
+  };
+  for (std::size_t i = 0; i < sides + lap; ++i) {
+    for (std::size_t row = 0; row < rows; ++row) {
+      const VertexId a = point(i, row), b = point(i + 1, row), c = point(i + 1, row + 1),
+                     d = point(i, row + 1);
+      mesh.triangles.push_back({{a, b, c}});
+      mesh.triangles.push_back({{a, c, d}});
+    }
+  }
+  for (const std::size_t row : {std::size_t{0}, rows}) {
+    mesh.points.emplace_back(0, 0, row == 0 ? 0 : 1);
+    const VertexId center{static_cast<std::uint32_t>(mesh.points.size() - 1)};
+    for (std::size_t i = 0; i < sides; ++i) {
+      const VertexId a = point(i, row), b = point((i + 1) % sides, row);
+      mesh.triangles.push_back(row == 0 ? Triangle{{center, b, a}} : Triangle{{center, a, b}});
+    }
+  }
+  return with_distinct_points(mesh);
+}
+
+double volume_of(const Mesh& mesh) {
+  MassSums sums(box_of(mesh));
+  for (const Triangle& t : mesh.triangles)
+    sums.add(mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2]));
+  return sums.properties().volume;
+}
+
+bool is_closed(const Mesh& mesh) {
+  const EdgeTable edges(mesh.triangles, mesh.points.size());
+  for (std::uint32_t e = 0; e < edges.size(); ++e) {
+    if (edges.use_count({e}) != 2 || !edges.is_balanced({e})) return false;
+  }
+  return true;
+}
+
+TEST(ResolveOpen, ClosesWhatIsLappedOverItself) {
+  for (std::uint64_t seed = 0; seed < 30; ++seed) {
+    SCOPED_TRACE(seed);
+    Random random(seed);
+    const std::size_t sides = 12 + random.index(40);
+    const std::size_t lap = 1 + random.index(sides / 4), rows = 1 + random.index(4);
+    const double hair = random.between(1e-5, 4e-3);
+    SCOPED_TRACE(testing::Message() << sides << " sides, " << lap << " lapped, " << rows
+                                    << " rows, a hair of " << hair);
+    const Mesh mesh = rolled_drum(sides, lap, hair, rows);
+    ASSERT_FALSE(is_closed(mesh));
+    const Budget budget{5e-3};
+    const Change change = resolve(mesh, {}, budget);
+    EXPECT_TRUE(change.refused.empty()) << change.refused[0].detail;
+    EXPECT_TRUE(is_closed(change.mesh));
+    EXPECT_TRUE(find_crossings(Welded(change.mesh)).empty());
+    for (const double spent : change.spent) EXPECT_LE(spent, budget.distance);
+    // A prism, but for the step where the wall begins.
+    const double n = static_cast<double>(sides);
+    const double prism = 0.5 * n * std::sin(2 * std::numbers::pi / n);
+    EXPECT_NEAR(volume_of(change.mesh), prism, 2 * std::numbers::pi * 2 * hair);
+    EXPECT_GT(change.copied_area, 0);
+    // Beyond the budget it is left, and said.
+    if (hair > 1e-3) {
+      const Change none = resolve(mesh, {}, {0.1 * hair});
+      EXPECT_EQ(none.done, 0u);
+    }
+  }
+}
+
+// The two sides of a thin plate are no copies of each other, even if one faces the wrong way.
+TEST(ResolveOpen, LeavesTheSidesOfAThinPlateApart) {
+  Mesh side;
+  for (std::uint32_t i = 0; i < 25; ++i) side.points.emplace_back(i % 5, i / 5, 0);
+  for (std::uint32_t i = 0; i < 4; ++i) {
+    for (std::uint32_t j = 0; j < 4; ++j) {
+      const std::uint32_t a = 5 * j + i;
+      side.triangles.push_back({{{a}, {a + 1}, {a + 6}}});
+      side.triangles.push_back({{{a}, {a + 6}, {a + 5}}});
+    }
+  }
+  const Mesh plate = joined(side, moved(side, Vector(0.1, 0.1, 0.01), 1));
+  const Change change = resolve(plate, {}, {0.05});
+  EXPECT_EQ(change.done, 0u);
+  EXPECT_EQ(change.mesh.points.size(), plate.points.size());
 }
 
 }  // namespace resolve_open_test

@@ -2,6 +2,8 @@
 /// \file
 /// Where something is put: the one type for places, moves, turns, mirrors and scales.
 
+#include <Eigen/LU>
+
 #include "aguja/geometry/box.h"
 #include "aguja/geometry/point.h"
 

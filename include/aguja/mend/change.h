@@ -33,6 +33,8 @@ struct Change : MeshMaps {
   std::vector<TriangleId> dropped;
   /// Beside these: parts of triangles that are cut, whose surface is given up.
   Mesh cut_off;
+  /// Of the area of `cut_off`, that which lay on what is left.
+  double copied_area = 0;
   /// What is given up was told by estimates: `RemedyInfo::keeps_material` does not hold for it.
   bool rests_on_estimates = false;
   /// Names of the patches that were added; they are numbered on from those of the mesh before.

@@ -80,6 +80,8 @@ struct MaterialBoundary {
   Mesh cut_off;
   /// By triangle of `cut_off`: one of those that it was part of.
   std::vector<TriangleId> cut_off_of;
+  /// By triangle of `cut_off`: it lay on what is left.
+  std::vector<bool> cut_off_is_copy;
   std::size_t pairs = 0;  ///< of triangles that met, of what it is about
   RoundingReport rounding;
 };

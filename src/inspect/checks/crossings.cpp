@@ -16,7 +16,7 @@ namespace {
 
 // Contacts that something else explains: those between the two sides of a crack, no deeper than it
 // may be wide; of surplus copies; along a triangle of no area; within a shell that encloses
-// nothing.
+// nothing; of borders that overlap.
 class Symptoms {
  public:
   explicit Symptoms(const PartView& view)
@@ -73,6 +73,7 @@ class Symptoms {
   }
   [[nodiscard]] bool includes(const TrianglePair& pair) const {
     if (causes_.is_surplus(pair.first) || causes_.is_surplus(pair.second)) return true;
+    if (causes_.shingle_of(pair.first, pair.second)) return true;
     const ShellId shell = anatomy_.components.shell_of[pair.first.value];
     if (shell == anatomy_.components.shell_of[pair.second.value] &&
         anatomy_.shells[shell.value].closed && anatomy_.shells[shell.value].volume_sign == 0) {
@@ -121,17 +122,6 @@ std::vector<std::vector<TrianglePair>> groups_of(const PartView& view) {
     for (const VertexId v : a.welded.triangle(pair.second).corner) add(key(pair.first, v));
     for (const VertexId v : a.welded.triangle(pair.first).corner) add(key(pair.second, v));
   });
-}
-
-FindingKind kind_of(Contact contact) {
-  switch (contact) {
-    case Contact::crossing:
-      return FindingKind::crossing;
-    case Contact::overlap:
-      return FindingKind::overlap;
-    default:
-      return FindingKind::touch;
-  }
 }
 
 // What the figures of one group add up to. Contacts of a lesser kind are symptoms of the worst.
@@ -248,6 +238,17 @@ class ShellDepths {
 
 }  // namespace
 
+FindingKind contact_kind(Contact contact) {
+  switch (contact) {
+    case Contact::crossing:
+      return FindingKind::crossing;
+    case Contact::overlap:
+      return FindingKind::overlap;
+    default:
+      return FindingKind::touch;
+  }
+}
+
 void check_crossings(const PartView& view, FindingSink& sink) {
   const Anatomy& a = view.anatomy;
   if (a.crossings.empty()) return;
@@ -255,7 +256,7 @@ void check_crossings(const PartView& view, FindingSink& sink) {
   for (const std::vector<TrianglePair>& group : groups_of(view)) {
     const Sum sum = sum_of(a, group);
     Finding finding;
-    finding.kind = kind_of(sum.worst);
+    finding.kind = contact_kind(sum.worst);
     finding.count = group.size();
     finding.measure = sum.worst == Contact::overlap ? sum.area : sum.length;
     finding.place = sum.moment;

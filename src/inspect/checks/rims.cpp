@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <numeric>
 #include <optional>
 #include <unordered_map>
@@ -20,6 +21,17 @@ namespace {
 
 // ---- Cracks and gaps.
 
+// The two sides lie over each other, all along.
+bool is_lap(const PartView& view, const Stretch& stretch) {
+  return std::all_of(stretch.pairs.begin(), stretch.pairs.end(), [&](std::uint32_t p) {
+    const FacingPair& pair = view.survey.pairing.pairs[p];
+    return view.causes
+        .shingle_of(view.survey.pairing.naked[pair.first.naked].triangle,
+                    view.survey.pairing.naked[pair.second.naked].triangle)
+        .has_value();
+  });
+}
+
 void report_stretches(const PartView& view, FindingSink& sink) {
   const RimSurvey& survey = view.survey;
   const Anatomy& a = view.anatomy;
@@ -36,6 +48,7 @@ void report_stretches(const PartView& view, FindingSink& sink) {
         explained &= view.causes.is_surplus(e.triangle) || view.causes.is_stray(e.component);
       }
     }
+    explained = explained || (survey.kind[s] == StretchKind::gap && is_lap(view, stretch));
     if (explained) continue;
     Finding finding;
     finding.kind = survey.kind[s] == StretchKind::crack ? FindingKind::crack : FindingKind::gap;
@@ -292,7 +305,10 @@ void report_openings(const PartView& view, FindingSink& sink) {
   std::vector<SheetLoop> loops;
   for (std::size_t i = 0; i < left.rims().size(); ++i) {
     const Rim rim = left.rims()[i];
-    if (left.is_explained(rim) || left.is_gap(rim)) continue;
+    if (left.is_explained(rim) || view.causes.is_of_shingle(static_cast<std::uint32_t>(i)) ||
+        left.is_gap(rim)) {
+      continue;
+    }
     loops.push_back({i, center_of(rim, left.points()), left.inward(rim),
                      box_of(rim, left.points()).diagonal()});
   }
@@ -375,6 +391,46 @@ void report_openings(const PartView& view, FindingSink& sink) {
   }
 }
 
+// ---- Borders that overlap.
+
+void report_shingles(const PartView& view, FindingSink& sink) {
+  const JoinedSurface& surface = view.joined;
+  for (std::size_t i = 0; i < view.causes.shingles().size(); ++i) {
+    const Shingle& shingle = view.causes.shingles()[i];
+    Finding finding;
+    finding.kind = FindingKind::overlap;
+    finding.measure = shingle.area;
+    std::vector<Point> points;
+    std::vector<TriangleId> triangles;
+    std::size_t naked = 0;
+    double all = 0;
+    for (const std::uint32_t r : shingle.rims) {
+      const Rim rim = surface.rims()[r];
+      naked += rim.edges.size();
+      finding.box.extend(box_of(rim, surface.points()));
+      all += length(rim, surface.points());
+      for (std::size_t k = 0; k < rim.edges.size(); ++k) {
+        points.push_back(surface.points()[rim.vertices[k].value]);
+        points.push_back(surface.points()[rim.vertices[k + 1].value]);
+        triangles.push_back(surface.parent(surface.edges().uses(rim.edges[k])[0].triangle()));
+      }
+    }
+    finding.place = shingle.middle;
+    for (const TriangleId t : shingle.triangles) triangles.push_back(surface.parent(t));
+    finding.count = shingle.triangles.size();
+    std::map<Contact, std::size_t> pairs;
+    for (const TrianglePair& pair : view.anatomy.crossings) {
+      if (view.causes.shingle_of(pair.first, pair.second) == i) ++pairs[pair.contact];
+    }
+    finding.cause_of.push_back({FindingKind::opening, naked});
+    for (const auto& [contact, count] : pairs)
+      finding.cause_of.push_back({contact_kind(contact), count});
+    finding.detail = "borders that run on over each other for " + short_text(all) +
+                     (shingle.apart > 0 ? ", " + short_text(shingle.apart) + " apart" : "");
+    sink.add(std::move(finding), points, std::move(triangles));
+  }
+}
+
 }  // namespace
 
 void check_rims(const PartView& view, FindingSink& sink) {
@@ -382,6 +438,7 @@ void check_rims(const PartView& view, FindingSink& sink) {
   report_stretches(view, sink);
   // The rims of a part that is meant to be a sheet are its borders.
   if (view.intent == Intent::solid) report_openings(view, sink);
+  report_shingles(view, sink);
 }
 
 }  // namespace aguja
