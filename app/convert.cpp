@@ -270,7 +270,7 @@ struct ConvertCommand : Session {
       convert_unit(model, *unit);
     }
     const WriteReport report = times().time("write", [&] {
-      return write_model(output.file, model, target, {output.text}, output.overwrite);
+      return write_model(output.file, model, target, output.write_options(), output.overwrite);
     });
     print([&] { return object(model, target, report); },
           [&] {

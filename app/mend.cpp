@@ -140,7 +140,7 @@ struct MendCommand : Session {
     const auto name = fmt::format("step-{:03}.{}", step, slug(format));
     const std::string file = (std::filesystem::path(states) / name).string();
     times().time("write", [&] {
-      return write_model(file, state.model, format, {output.text}, output.overwrite);
+      return write_model(file, state.model, format, output.write_options(), output.overwrite);
     });
   }
 

@@ -261,6 +261,8 @@ CLI::Option* OutputOptions::add(CLI::App& command) {
   CLI::Option* const option = command.add_option("-o,--output", file, "file to write");
   command.add_option("--to", to, "format to write, whatever the name says");
   command.add_flag("--text", text, "stl and ply: write text instead of binary");
+  command.add_flag("--tessellated", tessellated,
+                   "step: write meshes as tessellations of AP242, not as faceted bodies");
   command.add_flag("--overwrite", overwrite, "replace the output if it exists");
   return option;
 }

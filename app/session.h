@@ -29,11 +29,13 @@ struct OutputOptions {
   std::string file;
   std::string to;
   bool text = false;
+  bool tessellated = false;
   bool overwrite = false;
 
   /// Adds `--output`, `--to`, `--text` and `--overwrite`; gives the first.
   CLI::Option* add(CLI::App& command);
   [[nodiscard]] Format format() const;
+  [[nodiscard]] WriteOptions write_options() const { return {text, tessellated}; }
   /// Before any work: is the format known, and nothing in the way?
   void check() const;
   /// The same of commands that write, or show what they would: one of both, and not both.
@@ -83,6 +85,8 @@ class Session {
 
   [[nodiscard]] bool json() const { return json_; }
   [[nodiscard]] Progress* progress();
+  /// As the options of the command line want it.
+  [[nodiscard]] ReadOptions read_options(bool keep_facet_records) const;
   /// Stages to come, each with how long it takes against the others: for the time that is left.
   void expect(std::vector<std::pair<std::string, double>> stages);
   StageTimes& times() { return times_; }
@@ -113,7 +117,6 @@ class Session {
 
  private:
   struct Background;
-  [[nodiscard]] ReadOptions read_options(bool keep_facet_records) const;
 
   std::vector<std::string> files_;
   std::string unit_;

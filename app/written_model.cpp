@@ -9,7 +9,8 @@ namespace aguja::app {
 WrittenFacts write_and_certify(Session& session, const OutputOptions& output, const Model& model,
                                const Profile& profile) {
   WrittenFacts out;
-  ReadOptions options;
+  // With the chord height and all else that the input was read with.
+  ReadOptions options = session.read_options(false);
   options.unit = model.unit;
   options.format = output.format();
   // What cannot be read or certified is not published.
@@ -22,8 +23,8 @@ WrittenFacts write_and_certify(Session& session, const OutputOptions& output, co
         certify(back, session.certify_options(profile), &session.times(), session.progress());
   };
   WriteReport report = session.times().time("write", [&] {
-    return write_model(output.file, model, output.format(), {output.text}, output.overwrite,
-                       examine);
+    return write_model(output.file, model, output.format(), output.write_options(),
+                       output.overwrite, examine);
   });
   out.output = output.file;
   out.digest = std::move(report.digest);
@@ -37,7 +38,8 @@ bool holds_floats_only(const OutputOptions& output) {
 }
 
 bool holds_parts(const OutputOptions& output) {
-  return output.format() == Format::obj || (output.format() == Format::stl && output.text);
+  return output.format() == Format::obj || output.format() == Format::step ||
+         (output.format() == Format::stl && output.text);
 }
 
 void check_rounding(const Model& model, double allowed) {

@@ -1,7 +1,9 @@
-// Indexing a large STEP file, as a ratio to counting its semicolons; and STEP to a certified solid.
+// Indexing a large STEP file, as a ratio to counting its semicolons; STEP to a certified solid; and
+// writing.
 // Usage: bench_step [MEGABYTES [ROUNDS]]
 
 #include <algorithm>
+#include <array>
 #include <atomic>
 #include <cstdlib>
 #include <cstring>
@@ -9,10 +11,13 @@
 #include <fmt/format.h>
 
 #include "aguja/base/parallel.h"
+#include "aguja/formats/read.h"
 #include "aguja/formats/read_surfaces.h"
+#include "aguja/formats/write.h"
 #include "aguja/solid/certificate.h"
 #include "aguja/solid/prepare.h"
 #include "bench/interleave.h"
+#include "bench/shapes.h"
 #include "demo/surface_models.h"
 #include "demo/surface_text.h"
 #include "formats/part21.h"
@@ -40,6 +45,21 @@ std::string repeated(const std::string& text, std::size_t bytes) {
   return out + text.substr(end);
 }
 
+// Each with a shape of its own.
+aguja::Model copies_of(const aguja::Model& model, int count) {
+  aguja::Model many;
+  for (int i = 0; i < count; ++i) {
+    many.parts.emplace_back("pod", aguja::Shape(*model.parts[0].shape()));
+  }
+  return many;
+}
+
+std::size_t bytes_of(const aguja::Model& model) {
+  std::size_t bytes = 0;
+  aguja::write_step([&](std::string_view more) { bytes += more.size(); }, model);
+  return bytes;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -52,6 +72,10 @@ int main(int argc, char** argv) {
   std::atomic<std::size_t> semicolons = 0;
   std::size_t entities = 0;
   Verdict verdict = Verdict::undecided;
+  // Of surfaces, and of facets.
+  const Model of_surfaces = copies_of(read_model(Source{"pod", pod}), 300);
+  const Model of_facets = bumpy_torus(200000);
+  std::array<std::size_t, 2> written{};
   const std::vector<double> t =
       interleaved_medians({{"semicolons",
                             {},
@@ -78,7 +102,9 @@ int main(int argc, char** argv) {
                             {},
                             [&] {
                               verdict = certify(prepare(read_surface_model({"pod", pod}))).verdict;
-                            }}},
+                            }},
+                           {"surfaces out", {}, [&] { written[0] = bytes_of(of_surfaces); }},
+                           {"facets out", {}, [&] { written[1] = bytes_of(of_facets); }}},
                           rounds);
   // The header's statements and the ends of sections have no entity.
   if (entities + 10 < semicolons || entities > semicolons || verdict != Verdict::solid) {
@@ -94,6 +120,11 @@ int main(int argc, char** argv) {
              1e9 * t[1] / bytes, t[1] / t[0]);
   fmt::print("\nindex: {:.2f} bytes a byte of the file\n",
              static_cast<double>(entities * sizeof(detail::Part21::Place)) / bytes);
+  for (const std::size_t i : {std::size_t{0}, std::size_t{1}}) {
+    const auto size = static_cast<double>(written[i]);
+    fmt::print("{} written: {:.0f} MB, {:.0f} MB/s on one core\n", i == 0 ? "surfaces" : "facets",
+               size / 1e6, size / 1e6 / t[3 + i]);
+  }
   fmt::print("pod of {} kB to a certified solid: {:.3f} s\n", pod.size() / 1000, t[2]);
   return 0;
 }

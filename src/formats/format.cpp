@@ -158,12 +158,14 @@ constexpr std::array<FormatInfo, 8> kFormats = {{
      .extensions = "step stp p21",
      .name = "STEP",
      .known_by = "`ISO-10303-21`",
-     .written_as = {},
+     .written_as =
+         "surfaces as they were read (AP214); meshes as faceted bodies, or `--tessellated` "
+         "(AP242)",
      .holds = kOfSurfaces,
      .looks_like = looks_like_step,
      .read = nullptr,
      .read_surfaces = read_step,
-     .write = nullptr},
+     .write = write_step},
     {.format = Format::iges,
      .slug = "iges",
      .extensions = "iges igs",

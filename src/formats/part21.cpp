@@ -548,6 +548,7 @@ Part21::Part21(const Source& source, std::size_t stretch) : bytes_(source.bytes)
     for (const Stretch::Keyword& k : s.keywords) {
       any_data |= k.word == "DATA";
       if (k.word == "FILE_SCHEMA") schema_ = k.statement;
+      if (k.word == "FILE_NAME") file_name_ = k.statement;
     }
     if (s.places.empty()) continue;
     sorted &= s.sorted && (lists_.empty() || lists_.back().back().number < s.places[0].number);
@@ -663,6 +664,23 @@ bool is_utf8(std::string_view t) {
 }
 
 }  // namespace
+
+std::string Part21::time_stamp() const {
+  // The second of its texts.
+  std::size_t begin = 0, end = 0;
+  for (int i = 0; i < 2; ++i) {
+    begin = file_name_.find('\'', i == 0 ? 0 : end + 1);
+    if (begin == std::string_view::npos) return {};
+    end = begin + 1;
+    for (; end < file_name_.size(); ++end) {
+      if (file_name_[end] != '\'') continue;
+      if (end + 1 >= file_name_.size() || file_name_[end + 1] != '\'') break;
+      ++end;
+    }
+    if (end >= file_name_.size()) return {};
+  }
+  return decoded_text(file_name_.substr(begin + 1, end - begin - 1));
+}
 
 std::string decoded_text(std::string_view written) {
   // Lines are broken anywhere: control characters are not part of the text.

@@ -98,6 +98,8 @@ class Part21 {
   /// Errors: EntityError (there is none, it cannot be parsed).
   [[nodiscard]] Entity parse(std::uint64_t number, std::uint64_t asked_by = 0) const;
   [[nodiscard]] std::string_view schema() const { return schema_; }
+  /// When the file says that it was written; empty if it does not.
+  [[nodiscard]] std::string time_stamp() const;
   [[nodiscard]] std::size_t repeated() const { return repeated_; }
 
   /// Where an entity stands; a file holds millions of them.
@@ -115,7 +117,7 @@ class Part21 {
   }
   std::string_view bytes_;
   std::vector<std::vector<Place>> lists_;  // by number, none empty
-  std::string_view schema_;
+  std::string_view schema_, file_name_;    // statements
   std::size_t repeated_ = 0;
 };
 

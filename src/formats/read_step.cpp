@@ -39,6 +39,7 @@ class StepReader {
 
   SurfaceModel run() {
     advance(progress_, "read", 0.1);
+    model_.time_stamp = file_.time_stamp();
     sort_entries();
     read_contexts();
     settle_unit();

@@ -80,6 +80,7 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
     box.extend(placed(box_of(bodies[i.body].body), i.placement));
   }
   SurfaceSource source;
+  source.time_stamp = std::move(model.time_stamp);
   source.unit = model.unit;
   source.uncertainty = model.uncertainty;
   source.tolerance = tolerance;
@@ -100,6 +101,10 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
         if (over[f]) body.sizes[f].volume = -body.sizes[f].volume;
       }
       apply(orientation, mesh);
+    }
+    body.facets.assign(body.body.faces.size(), 0);
+    for (const PatchId patch : mesh.patch_of) {
+      if (patch.value < body.facets.size()) ++body.facets[patch.value];
     }
     const auto prepared = std::make_shared<const PreparedBody>(std::move(body));
     sizes.push_back(surface_sizes(*prepared, mesh));

@@ -315,9 +315,29 @@ class ToolTest(unittest.TestCase):
         self.assertTrue(mended["ledger"][0]["method"].startswith("flat"))
         self.report("convert", self.folder / "clamp.step", "-o", out, "--overwrite")
         self.assertLessEqual(self.report("compare", self.folder / "clamp.step", out)["deviation"]["a_to_b"]["largest"], 1e-9)
-        refused = run("convert", self.folder / "clamp.step", "-o", self.folder / "again.step")
+        refused = run("convert", self.folder / "clamp.step", "-o", self.folder / "again.iges")
         self.assertEqual(refused.returncode, 2)
         self.assertIn("read, not written", refused.stderr)
+
+    def test_surfaces_are_written_into_step_as_surfaces(self):
+        out = self.folder / "written.step"
+        for name in ("clamp.iges", "pod.step", "clamp-unsewn.step"):
+            was = self.report("certify", self.folder / name, status=None)
+            self.report("convert", self.folder / name, "-o", out, "--overwrite")
+            now = self.report("certify", out)
+            self.assertEqual(now["verdict"], "solid")
+            self.assertEqual(now["surface"]["faces"], was["surface"]["faces"])
+            self.assertEqual(now["surface"]["edges_used_once"], 0)
+            self.assertAlmostEqual(now["volume"], was["volume"], delta=1e-4 * was["volume"])
+        mended = self.report("mend", self.folder / "clamp-missing-face.step", "--accept", "opening", "-o", out, "--overwrite")
+        self.assertTrue(mended["solid"])
+        notes = " ".join(mended["write_notes"])
+        self.assertIn("written as facets, since there are triangles that were made of no face: 'clamp'", notes)
+        moved = self.folder / "moved.step"
+        self.report("convert", self.folder / "clamp.step", "--turn", "z,90deg", "--to-unit", "in", "-o", moved, "--overwrite")
+        self.assertEqual(self.report("certify", moved)["surface"]["faces"], 10)
+        self.report("convert", self.folder / "clamp.stl" if (self.folder / "clamp.stl").exists() else out, "--tessellated", "-o", moved, "--overwrite")
+        self.assertIn("AP242", moved.read_text()[:400])
         self.assertEqual(run("certify", self.folder / "clamp.step", "--chord", "0").returncode, 2)
 
     # ---- mend

@@ -90,7 +90,8 @@ struct ReadOptions {
 };
 
 struct WriteOptions {
-  bool text = false;  ///< STL and PLY: as text instead of binary
+  bool text = false;         ///< STL and PLY: as text instead of binary
+  bool tessellated = false;  ///< STEP: meshes as tessellations of AP242 instead of faceted bodies
 };
 
 }  // namespace aguja

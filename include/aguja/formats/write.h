@@ -42,6 +42,14 @@ std::string write_file(const std::filesystem::path& path,
 WriteReport write_stl(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
 WriteReport write_obj(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
 WriteReport write_ply(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
+/// ISO 10303-21. Parts whose triangles are still all that was made of their surfaces are written as
+/// these, with the very numbers that were read: solids with their voids, and open shells, divided
+/// where faces share no edge; all others as faceted bodies, or as tessellations of AP242
+/// (`tessellated`). Which way faces and loops run is told by the triangles. Parts of one shape are one
+/// product, used several times; names, colours, layers, groups and the unit go with them. The stated
+/// uncertainty is the largest tolerance in any body. The time stamp is SOURCE_DATE_EPOCH, else the
+/// input's, else that of 1970: never the clock.
+WriteReport write_step(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
 WriteReport write_off(const ByteSink& sink, const Model& model, const WriteOptions& options = {});
 
 }  // namespace aguja

@@ -67,7 +67,8 @@ class Part {
 
 /// A file of surfaces that parts of a model come from.
 struct SurfaceSource {
-  std::string file;  ///< as named; empty: not from a file
+  std::string file;        ///< as named; empty: not from a file
+  std::string time_stamp;  ///< that the file bears; empty: none
   LengthUnit unit = LengthUnit::millimetre;
   double to_model = 1;  ///< lengths of it times this are lengths of the model
   std::vector<PreparedBodyPtr> bodies;

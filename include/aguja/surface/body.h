@@ -159,6 +159,7 @@ struct SurfaceModel {
   LengthUnit unit = LengthUnit::millimetre;
   bool unit_assumed = true;
   std::optional<double> uncertainty;  ///< what the file states, model units
+  std::string time_stamp;             ///< that the file bears; empty: none
   std::vector<Body> bodies;
   std::vector<BodyInstance> instances;
   std::vector<NotUnderstood> not_understood;  ///< most first

@@ -54,6 +54,7 @@ struct PreparedBody {
   std::vector<FaceTrouble> troubles;  ///< faces that could not be divided properly
   std::vector<FaceFit> fits;          ///< by face
   std::vector<FaceSizes> sizes;       ///< by face, as its facets are turned
+  std::vector<std::uint32_t> facets;  ///< by face, how many; empty before it is divided
   std::vector<LostFace> lost;         ///< unless the facets close without them
   double chord = 0;                   ///< no facet was meant to be farther from its face
   double finest = 0;  ///< what faces were divided by whose facets would cross others
