@@ -19,6 +19,12 @@ bool is_closed(const SurfaceSource& source, const SurfaceCounts& counts) {
                      [](const PreparedBodyPtr& body) { return body->lost.empty(); });
 }
 
+Json rows_json(const Eigen::Matrix3d& m) {
+  Json rows = Json::array();
+  for (int r = 0; r < 3; ++r) rows.push_back({m(r, 0), m(r, 1), m(r, 2)});
+  return rows;
+}
+
 Json statistics_json(const ToleranceStatistics& s, double m) {
   return {{"count", s.count},           {"least", m * s.least},
           {"mean", m * s.mean},         {"largest", m * s.largest},
@@ -129,46 +135,53 @@ Json source_json(const SurfaceSource& source) {
     joined += s.joined;
     divided += s.divided;
   }
-  return {{"bodies", source.bodies.size()},
-          {"instances", source.instances.size()},
-          {"faces", c.faces},
-          {"edges", c.edges},
-          {"vertices", c.vertices},
-          {"edges_used_once", c.edges_used_once},
-          {"edges_used_twice", c.edges_used_twice},
-          {"edges_used_more", c.edges_used_more},
-          {"shells", c.shells},
-          {"closed_shells", c.closed_shells},
-          {"not_understood", std::move(left_out)},
-          {"uncertainty", source.uncertainty ? Json(m * *source.uncertainty) : Json(nullptr)},
-          {"sewing",
-           {{"tolerance", m * source.tolerance.value},
-            {"why", source.tolerance.why},
-            {"joined", joined},
-            {"divided", divided}}},
-          {"closed", closed_json(source)},
-          {"layers", layers_json(source)},
-          {"groups", groups_json(source)},
-          {"healed", healed_json(source, &PreparedBody::healed)},
-          {"not_healed", healed_json(source, &PreparedBody::not_healed)},
-          {"tolerances",
-           {{"vertices", statistics_json(t.vertices, m)},
-            {"edges", statistics_json(t.edges, m)},
-            {"faces", statistics_json(t.faces, m)}}},
-          {"chord_height", m * source.chord},
-          {"coarse_faces", coarse.count},
-          {"facets_within", m * std::max(source.chord, coarse.within)},
-          {"area", m * m * source.sizes.area},
-          {"area_within", m * m * source.sizes.area_within},
-          {"volume", is_closed(source, c) ? Json(m * m * m * source.sizes.volume) : Json(nullptr)},
-          {"volume_within", m * m * m * source.sizes.volume_within}};
+  return {
+      {"bodies", source.bodies.size()},
+      {"instances", source.instances.size()},
+      {"faces", c.faces},
+      {"edges", c.edges},
+      {"vertices", c.vertices},
+      {"edges_used_once", c.edges_used_once},
+      {"edges_used_twice", c.edges_used_twice},
+      {"edges_used_more", c.edges_used_more},
+      {"shells", c.shells},
+      {"closed_shells", c.closed_shells},
+      {"not_understood", std::move(left_out)},
+      {"uncertainty", source.uncertainty ? Json(m * *source.uncertainty) : Json(nullptr)},
+      {"sewing",
+       {{"tolerance", m * source.tolerance.value},
+        {"why", source.tolerance.why},
+        {"joined", joined},
+        {"divided", divided}}},
+      {"closed", closed_json(source)},
+      {"layers", layers_json(source)},
+      {"groups", groups_json(source)},
+      {"healed", healed_json(source, &PreparedBody::healed)},
+      {"not_healed", healed_json(source, &PreparedBody::not_healed)},
+      {"tolerances",
+       {{"vertices", statistics_json(t.vertices, m)},
+        {"edges", statistics_json(t.edges, m)},
+        {"faces", statistics_json(t.faces, m)}}},
+      {"chord_height", m * source.chord},
+      {"coarse_faces", coarse.count},
+      {"facets_within", m * std::max(source.chord, coarse.within)},
+      {"area", m * m * source.sizes.area},
+      {"area_within", m * m * source.sizes.area_within},
+      {"volume", is_closed(source, c) ? Json(m * m * m * source.sizes.volume) : Json(nullptr)},
+      {"volume_within", m * m * m * source.sizes.volume_within},
+      {"centroid", is_closed(source, c) ? point_json(m * source.sizes.centroid) : Json(nullptr)},
+      {"inertia",
+       is_closed(source, c) ? rows_json(std::pow(m, 5) * source.sizes.inertia()) : Json(nullptr)}};
 }
 
 // Numbers add up; what is stated of one file only is that of the file for which it is largest.
 void add_numbers(Json& sum, const Json& more) {
   for (const auto& [key, value] : more.items()) {
     Json& own = sum[key];
-    if (value.is_array()) {
+    // Of several files together they are not worked out.
+    if (key == "centroid" || key == "inertia") {
+      own = nullptr;
+    } else if (value.is_array()) {
       for (const Json& item : value) own.push_back(item);
     } else if (value.is_object()) {
       if (key == "vertices" || key == "edges" || key == "faces") {

@@ -98,7 +98,7 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
       const std::vector<bool> over = faces_of(orientation, mesh, body.body.faces.size());
       note_turned(body, over);
       for (std::size_t f = 0; f < over.size(); ++f) {
-        if (over[f]) body.sizes[f].volume = -body.sizes[f].volume;
+        if (over[f]) body.sizes[f].turn();
       }
       apply(orientation, mesh);
     }
@@ -117,7 +117,7 @@ Model prepare(SurfaceModel model, const PrepareOptions& options, Progress* progr
   out.notes = std::move(model.notes);
   for (const EntityNumber entity : model.not_read) out.lost.push_back({"", {entity}});
   for (const BodyInstance& instance : source.instances) {
-    source.sizes.add(sizes[instance.body], instance.placement.scale());
+    source.sizes.add(sizes[instance.body], instance.placement);
     const ShapePtr& shape = shapes[instance.body];
     const PreparedBody& body = *source.bodies[instance.body];
     if (shape->mesh.triangles.empty()) {

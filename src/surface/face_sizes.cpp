@@ -15,6 +15,7 @@ namespace {
 // Parts of the area, and of the area times the body's size, to which triangles are divided.
 constexpr double kAreaTo = 1e-7;
 constexpr double kVolumeTo = 1e-8;
+constexpr double kMomentTo = 1e-7;  // with the cube of that size
 constexpr int kMostDivided = 5;
 
 // The two orbits of the rule of seven points: distance from the corners' opposite sides, weight.
@@ -40,13 +41,26 @@ std::array<Orbit, 2> orbits() {
 struct Sizes {
   double area = 0, volume = 0;
   double area_off = 0, volume_off = 0;  // by what they may be wrong
+  Vector first = Vector::Zero();
+  Eigen::Matrix3d second = Eigen::Matrix3d::Zero();
+  double second_off = 0;
   void add(const Sizes& more, double times) {
+    first += times * more.first;
+    second += times * more.second;
     area += times * more.area;
     volume += times * more.volume;
     area_off += times * more.area_off;
     volume_off += times * more.volume_off;
   }
 };
+
+// Of the cone from the origin over a piece of area at `p`, as parts of its volume.
+void set_cone(Sizes& sizes, const Vector& p, const Vector& area) {
+  const double along = p.dot(area);
+  sizes.volume = along / 3;
+  sizes.first = along / 4 * p;
+  sizes.second = along / 5 * p * p.transpose();
+}
 
 class Quadrature {
  public:
@@ -68,7 +82,7 @@ class Quadrature {
       if (const auto piece = piece_between(side.a, side.b)) add_strip(side, *piece);
     }
     if (!std::isfinite(out_.volume) || !std::isfinite(out_.area))
-      return {0, 0, kInfinity, kInfinity};
+      return {.area_within = kInfinity, .volume_within = kInfinity};
     return out_;
   }
 
@@ -76,7 +90,10 @@ class Quadrature {
   [[nodiscard]] Sizes at(const Parameters& uv) const {
     const SurfacePoint s = surface_.at(uv[0], uv[1]);
     const Vector normal = s.du.cross(s.dv);
-    return {.area = normal.norm(), .volume = (s.p - about_).dot(normal) / 3};
+    Sizes sizes;
+    sizes.area = normal.norm();
+    set_cone(sizes, s.p - about_, normal);
+    return sizes;
   }
 
   using Corners = std::array<Parameters, 3>;
@@ -85,7 +102,14 @@ class Quadrature {
   [[nodiscard]] Sizes rule(const Corners& corner) const {
     Sizes fine, coarse;
     fine.add(at((corner[0] + corner[1] + corner[2]) / 3), is_plane_ ? 1 : kWeightOfMiddle);
-    if (is_plane_) return fine;
+    if (is_plane_) {
+      // Of degree 2 only in the second moment: the middles of the sides are exact.
+      fine.second.setZero();
+      for (std::size_t c = 0; c < 3; ++c) {
+        fine.second += at(0.5 * (corner[c] + corner[(c + 1) % 3])).second / 3;
+      }
+      return fine;
+    }
     for (const Orbit& orbit : orbits_) {
       for (std::size_t c = 0; c < 3; ++c) {
         const Sizes s = at((1 - 2 * orbit.near) * corner[c] +
@@ -100,11 +124,13 @@ class Quadrature {
   [[nodiscard]] static Sizes compared(Sizes fine, const Sizes& coarse) {
     fine.area_off = std::fabs(fine.area - coarse.area);
     fine.volume_off = std::fabs(fine.volume - coarse.volume);
+    fine.second_off = (fine.second - coarse.second).norm();
     return fine;
   }
   [[nodiscard]] bool is_enough(const Sizes& s) const {
     // What is no number gets no better.
-    return !(s.area_off > kAreaTo * s.area || s.volume_off > kVolumeTo * length_ * s.area);
+    return !(s.area_off > kAreaTo * s.area || s.volume_off > kVolumeTo * length_ * s.area ||
+             s.second_off > kMomentTo * length_ * length_ * length_ * s.area);
   }
 
   // The rule itself told by its coarser one, or four times on quarters told by it.
@@ -133,6 +159,8 @@ class Quadrature {
   void add(const Sizes& mean, double area) {
     out_.area += area * mean.area;
     out_.volume += area * mean.volume;
+    out_.first += area * mean.first;
+    out_.second += area * mean.second;
     out_.area_within += area * mean.area_off;
     out_.volume_within += area * mean.volume_off;
   }
@@ -151,7 +179,10 @@ class Quadrature {
     // Of degree 2 along the line: two points are exact.
     for (const double r : {0.5 - 0.5 / std::sqrt(3.0), 0.5 + 0.5 / std::sqrt(3.0)}) {
       const Vector area = out.cross((1 - r) * along + r * edge.along);
-      sum.add({.area = area.dot(normal), .volume = (s.p + r * out - about_).dot(area) / 3}, 0.5);
+      Sizes own;
+      own.area = area.dot(normal);
+      set_cone(own, s.p + r * out - about_, area);
+      sum.add(own, 0.5);
     }
     // The lines are straight and the surface bends; and the edge may lie beside it.
     const double bend = s.curvature().largest, width = out.norm(), length = edge.along.norm();
@@ -176,6 +207,8 @@ class Quadrature {
     }
     out_.area += fine.area;
     out_.volume += fine.volume;
+    out_.first += fine.first;
+    out_.second += fine.second;
     out_.area_within += fine.area_off + std::fabs(fine.area - coarse.area);
     out_.volume_within += fine.volume_off + std::fabs(fine.volume - coarse.volume);
   }

@@ -192,8 +192,20 @@ void note_turned(PreparedBody& prepared, const std::vector<bool>& oriented) {
   }
 }
 
-SurfaceSizes& SurfaceSizes::add(const SurfaceSizes& more, double scale) {
+SurfaceSizes& SurfaceSizes::add(const SurfaceSizes& more, const Placement& at) {
+  const double scale = at.scale();
   const double square = scale * scale, cube = square * std::fabs(scale);
+  // Both about the middle of both.
+  const double own = volume, other = cube * more.volume;
+  const Point place = at(more.centroid);
+  second_moment += cube * at.linear * more.second_moment * at.linear.transpose();
+  if (own + other != 0) {
+    const Point middle =
+        own == 0 ? place : Point(centroid + other / (own + other) * (place - centroid));
+    if (own != 0) second_moment += own * (centroid - middle) * (centroid - middle).transpose();
+    second_moment += other * (place - middle) * (place - middle).transpose();
+    centroid = middle;
+  }
   area += square * more.area;
   area_within += square * more.area_within;
   area_of_facets += square * more.area_of_facets;
@@ -209,6 +221,12 @@ SurfaceSizes surface_sizes(const PreparedBody& prepared, const Mesh& mesh) {
   const Point about = box_of(body).center();
   std::vector<double> area(body.faces.size()), volume(body.faces.size());
   SurfaceSizes sizes;
+  struct Moments {
+    Vector first = Vector::Zero();
+    Eigen::Matrix3d second = Eigen::Matrix3d::Zero();
+  };
+  std::vector<Moments> moments(body.faces.size());
+  Moments all;
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
     const Vector a = mesh.point(mesh.triangles[t][0]) - about;
     const Vector b = mesh.point(mesh.triangles[t][1]) - about;
@@ -216,7 +234,16 @@ SurfaceSizes surface_sizes(const PreparedBody& prepared, const Mesh& mesh) {
     const double own_area = 0.5 * (b - a).cross(c - a).norm(), own_volume = a.cross(b).dot(c) / 6;
     sizes.area_of_facets += own_area;
     sizes.volume_of_facets += own_volume;
+    // Of the tetrahedron from the middle.
+    const Vector sum = a + b + c;
+    const Vector own_first = own_volume / 4 * sum;
+    const Eigen::Matrix3d own_second =
+        own_volume / 20 *
+        (sum * sum.transpose() + a * a.transpose() + b * b.transpose() + c * c.transpose());
     const std::size_t face = mesh.patch_of.empty() ? 0 : mesh.patch_of[t].value;
+    Moments& of_face = face < area.size() ? moments[face] : all;
+    of_face.first += own_first;
+    of_face.second += own_second;
     if (face < area.size()) {
       area[face] += own_area;
       volume[face] += own_volume;
@@ -232,12 +259,23 @@ SurfaceSizes surface_sizes(const PreparedBody& prepared, const Mesh& mesh) {
       sizes.volume += own.volume;
       sizes.area_within += own.area_within;
       sizes.volume_within += own.volume_within;
+      all.first += own.first;
+      all.second += own.second;
     } else {
       sizes.area += area[f];
       sizes.volume += volume[f];
       sizes.area_within += kAreaUnknown * area[f];
       sizes.volume_within += prepared.chord * area[f];
+      all.first += moments[f].first;
+      all.second += moments[f].second;
     }
+  }
+  sizes.centroid = about;
+  sizes.second_moment = all.second;
+  if (sizes.volume != 0) {
+    const Vector off = all.first / sizes.volume;
+    sizes.centroid += off;
+    sizes.second_moment -= sizes.volume * off * off.transpose();
   }
   return sizes;
 }

@@ -387,20 +387,21 @@ class Tessellator {
     fineness.no_ears = fineness_[f] < 1;
     fineness.cells = options_.sizes;
     FaceMesh mesh = mesh_face(face, same_sense, loops_of(face), fineness);
-    if (options_.sizes && !mesh.cells.surface) mesh.sizes = {0, 0, kInfinity, kInfinity};
+    if (options_.sizes && !mesh.cells.surface)
+      mesh.sizes = {.area_within = kInfinity, .volume_within = kInfinity};
     if (mesh.cells.surface) {
       mesh.sizes = sizes_of_face(
           mesh.cells, [this](VertexId a, VertexId b) { return piece_between(a, b); }, middle_,
           diagonal_);
       mesh.cells = {};
-      if (!same_sense) mesh.sizes.volume = -mesh.sizes.volume;
+      if (!same_sense) mesh.sizes.turn();
     }
     if (turned_[f]) turn_over(mesh);
     return mesh;
   }
   static void turn_over(FaceMesh& mesh) {
     for (Triangle& t : mesh.triangles) std::swap(t[1], t[2]);
-    mesh.sizes.volume = -mesh.sizes.volume;
+    mesh.sizes.turn();
   }
 
   // Flags that contradict loops: these are followed, as neighbours know them by their edges.

@@ -50,6 +50,42 @@ std::vector<DrawnBody> bodies() {
   return all;
 }
 
+// Centroids and inertia of the surfaces themselves, whatever the facets, against closed forms.
+TEST(SurfaceSizes, MomentsAreThoseOfTheTrueBodies) {
+  struct Known {
+    DrawnBody body;
+    double z;              // of the centroid
+    double radial, axial;  // integrals of x^2 and z^2 about it, as parts of the volume
+  };
+  const std::vector<Known> all = {{bodies()[0], 2.5, 9.0 / 4, 25.0 / 12},
+                                  {bodies()[1], 1.25, 3 * 9.0 / 20, 3 * 25.0 / 80},
+                                  {bodies()[2], 0, 4.0 / 5, 4.0 / 5},
+                                  {bodies()[3], 0, 25.0 / 2 + 3.0 / 8, 1.0 / 4}};
+  for (const Known& known : all) {
+    PrepareOptions options;
+    options.tessellation.chord = 0.3;
+    const SurfaceSizes sizes = prepared(demo::step_text(known.body), options).sources[0].sizes;
+    const double within = 1e-6 * sizes.volume;
+    EXPECT_NEAR((sizes.centroid - Point(0, 0, known.z)).norm(), 0, 1e-6);
+    const Vector parts = Vector(known.radial, known.radial, known.axial) * sizes.volume;
+    EXPECT_NEAR((sizes.second_moment - Eigen::Matrix3d(parts.asDiagonal())).norm(), 0, 30 * within);
+    EXPECT_NEAR(sizes.inertia()(2, 2), 2 * known.radial * sizes.volume, 30 * within);
+    // Two of them elsewhere, one larger.
+    const Placement at = moved_by({3, -7, 11}) * turned_by(Vector(1, 2, 2) / 3, 0.8);
+    const Placement twice = moved_by({-20, 1, 2}) * scaled_by(2);
+    SurfaceSizes both;
+    both.add(sizes, at).add(sizes, twice);
+    EXPECT_NEAR(both.volume, 9 * sizes.volume, within);
+    const Point a = at(sizes.centroid), b = twice(sizes.centroid);
+    EXPECT_NEAR((both.centroid - (a + 8 * b) / 9).norm(), 0, 1e-6);
+    const Vector between = b - a;
+    const Eigen::Matrix3d expected = at.linear * sizes.second_moment * at.linear.transpose() +
+                                     32 * sizes.second_moment +
+                                     sizes.volume * 8.0 / 9 * between * between.transpose();
+    EXPECT_NEAR((both.second_moment - expected).norm(), 0, 1e-9 * expected.norm());
+  }
+}
+
 TEST(Tessellate, ClosedBodiesGiveClosedOutwardMeshesOfTheKnownSize) {
   std::size_t which = 0;
   for (const DrawnBody& body : bodies()) {

@@ -90,8 +90,16 @@ struct SurfaceSizes {
   /// How far the surfaces' own may be from that.
   double area_within = 0, volume_within = 0;
   double area_of_facets = 0, volume_of_facets = 0;
+  /// Of the volume; it means something where that does.
+  Point centroid = Point::Zero();
+  /// About the centroid: the integral of r r^T.
+  Eigen::Matrix3d second_moment = Eigen::Matrix3d::Zero();
+  /// The integral of |r|^2 I - r r^T, about the centroid.
+  [[nodiscard]] Eigen::Matrix3d inertia() const {
+    return second_moment.trace() * Eigen::Matrix3d::Identity() - second_moment;
+  }
 
-  SurfaceSizes& add(const SurfaceSizes& more, double scale);
+  SurfaceSizes& add(const SurfaceSizes& more, const Placement& at);
 };
 /// By quadrature over the faces (see `FaceSizes`), where that could be done: what it and a coarser
 /// rule disagree by is how far it may be off. Where it could not, sizes are those of the facets, the

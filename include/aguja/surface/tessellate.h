@@ -53,6 +53,16 @@ struct FaceSizes {
   double volume = 0;       ///< of the cone to it from the middle of the body's box; signed
   double area_within = 0;  ///< how far it may be from that; infinite where it is not known
   double volume_within = 0;
+  /// First and second moments of that cone's volume about the same middle: the integrals of p and of
+  /// p p^T.
+  Vector first = Vector::Zero();
+  Eigen::Matrix3d second = Eigen::Matrix3d::Zero();
+  /// As of the face turned over.
+  void turn() {
+    volume = -volume;
+    first = -first;
+    second = -second;
+  }
 };
 
 struct TessellatedBody {
