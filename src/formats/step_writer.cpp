@@ -126,14 +126,16 @@ Interval finite_range(const Curve& curve, const Interval& used) {
 
 }  // namespace
 
-std::uint64_t StepEntities::add(std::string_view what) {
-  constexpr std::size_t kStretch = std::size_t{1} << 20;
-  pending_ += '#';
+void StepEntities::begin() {
   std::array<char, 24> number{};
   const auto result = std::to_chars(number.data(), number.data() + number.size(), ++count_);
+  pending_ += '#';
   pending_.append(number.data(), result.ptr);
   pending_ += '=';
-  pending_ += what;
+}
+
+std::uint64_t StepEntities::end() {
+  constexpr std::size_t kStretch = std::size_t{1} << 20;
   pending_ += ";\n";
   if (pending_.size() > kStretch) flush();
   return count_;
@@ -228,22 +230,22 @@ FittedCurve fit_curve(const Curve& curve, const Interval& range, double within) 
 }
 
 std::uint64_t StepGeometryWriter::placed_point(const Point& p) {
-  return out_.add("CARTESIAN_POINT(''," + numbers_list(std::array{p.x(), p.y(), p.z()}) + ")");
+  return out_.add("CARTESIAN_POINT('',", numbers_list(std::array{p.x(), p.y(), p.z()}), ")");
 }
 std::uint64_t StepGeometryWriter::direction(const Vector& d) {
-  return out_.add("DIRECTION(''," + numbers_list(std::array{d.x(), d.y(), d.z()}) + ")");
+  return out_.add("DIRECTION('',", numbers_list(std::array{d.x(), d.y(), d.z()}), ")");
 }
 std::uint64_t StepGeometryWriter::vector(const Vector& v) {
   const std::uint64_t d = direction(v);
-  return out_.add("VECTOR(''," + step_name(d) + "," + step_real(v.norm()) + ")");
+  return out_.add("VECTOR('',", step_name(d), ",", step_real(v.norm()), ")");
 }
 std::uint64_t StepGeometryWriter::frame(const Frame& f, const Placement& at) {
   const std::uint64_t origin = placed_point(at(f.origin));
   const double scale = at.is_identity() ? 1 : at.scale();
   const std::uint64_t z = direction(at.linear * f.z / scale);
   const std::uint64_t x = direction(at.linear * f.x / scale);
-  return out_.add("AXIS2_PLACEMENT_3D(''," + step_name(origin) + "," + step_name(z) + "," +
-                  step_name(x) + ")");
+  return out_.add("AXIS2_PLACEMENT_3D('',", step_name(origin), ",", step_name(z), ",", step_name(x),
+                  ")");
 }
 
 std::uint64_t StepGeometryWriter::curve(const CurvePtr& curve, const Interval& used) {
@@ -300,28 +302,28 @@ std::uint64_t StepGeometryWriter::curve_at(const Curve& curve, const Interval& u
   if (const auto* line = curve.as<LineData>()) {
     const std::uint64_t origin = placed_point(at(line->origin));
     const std::uint64_t along = vector(at.linear * line->direction);
-    return out_.add("LINE(''," + step_name(origin) + "," + step_name(along) + ")");
+    return out_.add("LINE('',", step_name(origin), ",", step_name(along), ")");
   }
   if (const auto* e = curve.as<EllipseData>()) {
     const std::string place = step_name(frame(e->frame, at));
     if (curve.kind() == CurveKind::circle) {
-      return out_.add("CIRCLE(''," + place + "," + step_real(e->a * scale) + ")");
+      return out_.add("CIRCLE('',", place, ",", step_real(e->a * scale), ")");
     }
-    return out_.add("ELLIPSE(''," + place + "," + step_real(e->a * scale) + "," +
-                    step_real(e->b * scale) + ")");
+    return out_.add("ELLIPSE('',", place, ",", step_real(e->a * scale), ",",
+                    step_real(e->b * scale), ")");
   }
   if (const auto* p = curve.as<ParabolaData>()) {
-    return out_.add("PARABOLA(''," + step_name(frame(p->frame, at)) + "," +
-                    step_real(p->focal * scale) + ")");
+    return out_.add("PARABOLA('',", step_name(frame(p->frame, at)), ",",
+                    step_real(p->focal * scale), ")");
   }
   if (const auto* h = curve.as<HyperbolaData>()) {
-    return out_.add("HYPERBOLA(''," + step_name(frame(h->frame, at)) + "," +
-                    step_real(h->a * scale) + "," + step_real(h->b * scale) + ")");
+    return out_.add("HYPERBOLA('',", step_name(frame(h->frame, at)), ",", step_real(h->a * scale),
+                    ",", step_real(h->b * scale), ")");
   }
   if (const auto* p = curve.as<PolylineData>()) {
     std::vector<std::uint64_t> points;
     for (const Point& q : p->points) points.push_back(placed_point(at(q)));
-    return out_.add("POLYLINE(''," + step_list(points) + ")");
+    return out_.add("POLYLINE('',", step_list(points), ")");
   }
   if (const auto* s = curve.as<SplineData>()) return spline(s->knots, s->points, s->weights, at);
   if (const auto* c = curve.as<CompositeData>()) {
@@ -331,12 +333,11 @@ std::uint64_t StepGeometryWriter::curve_at(const Curve& curve, const Interval& u
       const CurveSegment& s = c->segments[i];
       const std::uint64_t piece = bounded_at(*s.curve, s.range, at);
       const bool goes_on = i + 1 < c->segments.size() || is_closed;
-      segments.push_back(out_.add(std::string("COMPOSITE_CURVE_SEGMENT(") +
-                                  (goes_on ? ".CONTINUOUS.," : ".DISCONTINUOUS.,") +
-                                  std::string(step_flag(s.forward)) + "," + step_name(piece) +
-                                  ")"));
+      segments.push_back(out_.add("COMPOSITE_CURVE_SEGMENT(",
+                                  (goes_on ? ".CONTINUOUS.," : ".DISCONTINUOUS.,"),
+                                  step_flag(s.forward), ",", step_name(piece), ")"));
     }
-    return out_.add("COMPOSITE_CURVE(''," + step_list(segments) + ",.F.)");
+    return out_.add("COMPOSITE_CURVE('',", step_list(segments), ",.F.)");
   }
   if (const auto* t = curve.as<TrimmedCurveData>()) return bounded_at(*t->curve, t->range, at);
   if (const auto* o = curve.as<OffsetCurveData>()) {
@@ -344,8 +345,8 @@ std::uint64_t StepGeometryWriter::curve_at(const Curve& curve, const Interval& u
     if (const auto distance = constant_of(o->distance, range)) {
       const std::uint64_t basis = curve_at(*o->curve, used, at);
       const std::uint64_t reference = direction(at.linear * o->direction / scale);
-      return out_.add("OFFSET_CURVE_3D(''," + step_name(basis) + "," +
-                      step_real(*distance * scale) + ",.F.," + step_name(reference) + ")");
+      return out_.add("OFFSET_CURVE_3D('',", step_name(basis), ",", step_real(*distance * scale),
+                      ",.F.,", step_name(reference), ")");
     }
   }
   if (const auto* m = curve.as<MovedCurveData>()) {
@@ -364,9 +365,8 @@ std::uint64_t StepGeometryWriter::bounded_at(const Curve& curve, const Interval&
   if (is_whole && is_bounded) return curve_at(curve, range, at);
   if (curve.as<CurveOnSurfaceData>() != nullptr) return fitted_at(curve, range, at);
   const std::uint64_t basis = curve_at(curve, range, at);
-  return out_.add("TRIMMED_CURVE(''," + step_name(basis) + ",(PARAMETER_VALUE(" +
-                  step_real(range.low) + ")),(PARAMETER_VALUE(" + step_real(range.high) +
-                  ")),.T.,.PARAMETER.)");
+  return out_.add("TRIMMED_CURVE('',", step_name(basis), ",(PARAMETER_VALUE(", step_real(range.low),
+                  ")),(PARAMETER_VALUE(", step_real(range.high), ")),.T.,.PARAMETER.)");
 }
 
 std::uint64_t StepGeometryWriter::fitted_at(const Curve& curve, const Interval& range,
@@ -389,11 +389,11 @@ std::uint64_t StepGeometryWriter::spline(const KnotVector& knots, std::span<cons
   const std::string parameters =
       runs.multiplicities + "," + numbers_list(runs.knots) + ",.UNSPECIFIED.";
   if (weights.empty()) {
-    return out_.add("B_SPLINE_CURVE_WITH_KNOTS(''," + shape + "," + parameters + ")");
+    return out_.add("B_SPLINE_CURVE_WITH_KNOTS('',", shape, ",", parameters, ")");
   }
-  return out_.add("(BOUNDED_CURVE()B_SPLINE_CURVE(" + shape + ")B_SPLINE_CURVE_WITH_KNOTS(" +
-                  parameters + ")CURVE()GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_CURVE(" +
-                  numbers_list(weights) + ")REPRESENTATION_ITEM(''))");
+  return out_.add("(BOUNDED_CURVE()B_SPLINE_CURVE(", shape, ")B_SPLINE_CURVE_WITH_KNOTS(",
+                  parameters, ")CURVE()GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_CURVE(",
+                  numbers_list(weights), ")REPRESENTATION_ITEM(''))");
 }
 
 std::uint64_t StepGeometryWriter::spline_surface(const SplineSurfaceData& s, const Placement& at) {
@@ -424,11 +424,11 @@ std::uint64_t StepGeometryWriter::spline_surface(const SplineSurfaceData& s, con
                                  numbers_list(u.knots) + "," + numbers_list(v.knots) +
                                  ",.UNSPECIFIED.";
   if (s.weights.empty()) {
-    return out_.add("B_SPLINE_SURFACE_WITH_KNOTS(''," + shape + "," + parameters + ")");
+    return out_.add("B_SPLINE_SURFACE_WITH_KNOTS('',", shape, ",", parameters, ")");
   }
-  return out_.add("(BOUNDED_SURFACE()B_SPLINE_SURFACE(" + shape + ")B_SPLINE_SURFACE_WITH_KNOTS(" +
-                  parameters + ")GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_SURFACE(" +
-                  weights + "))REPRESENTATION_ITEM('')SURFACE())");
+  return out_.add("(BOUNDED_SURFACE()B_SPLINE_SURFACE(", shape, ")B_SPLINE_SURFACE_WITH_KNOTS(",
+                  parameters, ")GEOMETRIC_REPRESENTATION_ITEM()RATIONAL_B_SPLINE_SURFACE(", weights,
+                  "))REPRESENTATION_ITEM('')SURFACE())");
 }
 
 // Straight lines between fitted curves: as far from the surface as they are from its curves, at most.
@@ -478,7 +478,7 @@ std::uint64_t StepGeometryWriter::surface(const SurfacePtr& surface) {
 std::uint64_t StepGeometryWriter::surface_at(const Surface& surface, const Placement& at) {
   const double scale = at.is_identity() ? 1 : at.scale();
   if (const auto* p = surface.as<PlaneData>()) {
-    return out_.add("PLANE(''," + step_name(frame(p->frame, at)) + ")");
+    return out_.add("PLANE('',", step_name(frame(p->frame, at)), ")");
   }
   if (const auto* c = surface.as<ConeData>()) {
     Frame f = c->frame;
@@ -487,26 +487,24 @@ std::uint64_t StepGeometryWriter::surface_at(const Surface& surface, const Place
       f.z = -f.z;
     }
     const std::string start = step_name(frame(f, at)) + "," + step_real(c->radius * scale);
-    if (c->half_angle == 0) return out_.add("CYLINDRICAL_SURFACE(''," + start + ")");
-    return out_.add("CONICAL_SURFACE(''," + start + "," + step_real(std::fabs(c->half_angle)) +
-                    ")");
+    if (c->half_angle == 0) return out_.add("CYLINDRICAL_SURFACE('',", start, ")");
+    return out_.add("CONICAL_SURFACE('',", start, ",", step_real(std::fabs(c->half_angle)), ")");
   }
   if (const auto* s = surface.as<SphereData>()) {
-    return out_.add("SPHERICAL_SURFACE(''," + step_name(frame(s->frame, at)) + "," +
-                    step_real(s->radius * scale) + ")");
+    return out_.add("SPHERICAL_SURFACE('',", step_name(frame(s->frame, at)), ",",
+                    step_real(s->radius * scale), ")");
   }
   if (const auto* t = surface.as<TorusData>()) {
     const std::string values = "''," + step_name(frame(t->frame, at)) + "," +
                                step_real(t->major * scale) + "," + step_real(t->minor * scale);
-    if (t->major > t->minor) return out_.add("TOROIDAL_SURFACE(" + values + ")");
-    return out_.add("DEGENERATE_TOROIDAL_SURFACE(" + values + "," +
-                    std::string(step_flag(t->outer)) + ")");
+    if (t->major > t->minor) return out_.add("TOROIDAL_SURFACE(", values, ")");
+    return out_.add("DEGENERATE_TOROIDAL_SURFACE(", values, ",", step_flag(t->outer), ")");
   }
   if (const auto* s = surface.as<SplineSurfaceData>()) return spline_surface(*s, at);
   if (const auto* e = surface.as<ExtrusionData>()) {
     const std::uint64_t swept = curve_at(*e->curve, e->range, at);
     const std::uint64_t along = vector(at.linear * e->direction);
-    return out_.add("SURFACE_OF_LINEAR_EXTRUSION(''," + step_name(swept) + "," + step_name(along) +
+    return out_.add("SURFACE_OF_LINEAR_EXTRUSION('',", step_name(swept), ",", step_name(along),
                     ")");
   }
   if (const auto* r = surface.as<RevolutionData>()) {
@@ -514,13 +512,13 @@ std::uint64_t StepGeometryWriter::surface_at(const Surface& surface, const Place
     const std::uint64_t origin = placed_point(at(r->origin));
     const std::uint64_t along = direction(at.linear * r->axis / scale);
     const std::uint64_t axis =
-        out_.add("AXIS1_PLACEMENT(''," + step_name(origin) + "," + step_name(along) + ")");
-    return out_.add("SURFACE_OF_REVOLUTION(''," + step_name(swept) + "," + step_name(axis) + ")");
+        out_.add("AXIS1_PLACEMENT('',", step_name(origin), ",", step_name(along), ")");
+    return out_.add("SURFACE_OF_REVOLUTION('',", step_name(swept), ",", step_name(axis), ")");
   }
   if (const auto* r = surface.as<RuledData>()) return ruled(*r, at);
   if (const auto* o = surface.as<OffsetSurfaceData>()) {
     const std::uint64_t basis = surface_at(*o->surface, at);
-    return out_.add("OFFSET_SURFACE(''," + step_name(basis) + "," + step_real(o->distance * scale) +
+    return out_.add("OFFSET_SURFACE('',", step_name(basis), ",", step_real(o->distance * scale),
                     ",.F.)");
   }
   if (const auto* m = surface.as<MovedSurfaceData>()) {

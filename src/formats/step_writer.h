@@ -20,11 +20,19 @@ namespace aguja::detail {
 class StepEntities {
  public:
   explicit StepEntities(const ByteSink& sink) : sink_(sink) {}
-  /// `what`: the type with its values, or several in brackets.
-  std::uint64_t add(std::string_view what);
+  /// `parts`, one after another: the type with its values, or several in brackets.
+  template <class... Parts>
+  std::uint64_t add(const Parts&... parts) {
+    begin();
+    (pending_.append(std::string_view(parts)), ...);
+    return end();
+  }
   void flush();
 
  private:
+  void begin();
+  std::uint64_t end();
+
   const ByteSink& sink_;
   std::string pending_;
   std::uint64_t count_ = 0;

@@ -68,20 +68,31 @@ double facet_area(const Mesh& mesh, TriangleId t) {
 
 // Sides of facets that no other facet of the face has, in their direction: the face is on their left.
 std::vector<std::array<Point, 2>> border_of(const Mesh& mesh, const FaceFacets& facets) {
-  std::map<std::pair<std::uint32_t, std::uint32_t>, int> sides;
+  struct Side {
+    std::uint32_t low, high;
+    bool forward;
+    auto operator<=>(const Side&) const = default;
+  };
+  std::vector<Side> sides;
   for (const TriangleId t : facets) {
     for (std::size_t k = 0; k < 3; ++k) {
       const std::uint32_t a = mesh.triangle(t)[k].value, b = mesh.triangle(t)[(k + 1) % 3].value;
-      if (const auto back = sides.find({b, a}); back != sides.end()) {
-        if (--back->second == 0) sides.erase(back);
-      } else {
-        ++sides[{a, b}];
-      }
+      sides.push_back({std::min(a, b), std::max(a, b), a < b});
     }
   }
+  std::sort(sides.begin(), sides.end());
   std::vector<std::array<Point, 2>> border;
-  for (const auto& [side, count] : sides) {
-    border.push_back({mesh.point({side.first}), mesh.point({side.second})});
+  for (std::size_t i = 0; i < sides.size();) {
+    std::size_t end = i;
+    std::ptrdiff_t sum = 0;
+    for (; end < sides.size() && sides[end].low == sides[i].low && sides[end].high == sides[i].high;
+         ++end) {
+      sum += sides[end].forward ? 1 : -1;
+    }
+    const Point &low = mesh.point({sides[i].low}), &high = mesh.point({sides[i].high});
+    if (sum > 0) border.push_back({low, high});
+    if (sum < 0) border.push_back({high, low});
+    i = end;
   }
   return border;
 }
@@ -248,7 +259,7 @@ class StepBodyWriter {
   std::uint64_t vertex(std::uint32_t v) {
     if (vertices_[v] == 0) {
       const std::uint64_t point = geometry_.point(body_.vertices[v].point);
-      vertices_[v] = out_.add("VERTEX_POINT(''," + step_name(point) + ")");
+      vertices_[v] = out_.add("VERTEX_POINT('',", step_name(point), ")");
     }
     return vertices_[v];
   }
@@ -257,23 +268,23 @@ class StepBodyWriter {
     const BodyEdge& edge = body_.edges[e];
     const std::uint64_t start = vertex(edge.start), end = vertex(edge.end);
     const auto [curve, forward] = geometry_.edge_curve(edge.curve, edge.from, edge.to);
-    edges_[e] = out_.add("EDGE_CURVE(''," + step_name(start) + "," + step_name(end) + "," +
-                         step_name(curve) + "," + std::string(step_flag(forward)) + ")");
+    edges_[e] = out_.add("EDGE_CURVE('',", step_name(start), ",", step_name(end), ",",
+                         step_name(curve), ",", step_flag(forward), ")");
     return edges_[e];
   }
   // `along`: as it is, else the other way round.
   std::optional<std::uint64_t> loop(const FaceLoop& loop, bool along) {
-    if (loop.vertex) return out_.add("VERTEX_LOOP(''," + step_name(vertex(*loop.vertex)) + ")");
+    if (loop.vertex) return out_.add("VERTEX_LOOP('',", step_name(vertex(*loop.vertex)), ")");
     Entities uses;
     for (const EdgeUseOfFace& u : loop.edges) {
       if (is_point_[u.edge]) continue;
-      uses.push_back(out_.add("ORIENTED_EDGE('',*,*," + step_name(edge(u.edge)) + "," +
-                              std::string(step_flag(u.forward == along)) + ")"));
+      uses.push_back(out_.add("ORIENTED_EDGE('',*,*,", step_name(edge(u.edge)), ",",
+                              step_flag(u.forward == along), ")"));
     }
     if (!along) std::reverse(uses.begin(), uses.end());
-    if (!uses.empty()) return out_.add("EDGE_LOOP(''," + step_list(uses) + ")");
+    if (!uses.empty()) return out_.add("EDGE_LOOP('',", step_list(uses), ")");
     if (loop.edges.empty()) return std::nullopt;
-    return out_.add("VERTEX_LOOP(''," + step_name(vertex(body_.edges[loop.edges[0].edge].start)) +
+    return out_.add("VERTEX_LOOP('',", step_name(vertex(body_.edges[loop.edges[0].edge].start)),
                     ")");
   }
   [[nodiscard]] double extent(const FaceLoop& loop) const {
@@ -304,8 +315,8 @@ class StepBodyWriter {
       const bool along = runs_along(body_, face.loops[l], to_mesh_, border);
       const auto entity = loop(face.loops[l], along);
       if (!entity) continue;
-      bounds.push_back(out_.add((l == outer ? "FACE_OUTER_BOUND(''," : "FACE_BOUND('',") +
-                                step_name(*entity) + ",.T.)"));
+      bounds.push_back(out_.add((l == outer ? "FACE_OUTER_BOUND(''," : "FACE_BOUND('',"),
+                                step_name(*entity), ",.T.)"));
       for (const EdgeUseOfFace& u : face.loops[l].edges) {
         if (!is_point_[u.edge]) written.uses.push_back({u.edge, u.forward == along});
       }
@@ -313,8 +324,8 @@ class StepBodyWriter {
     if (face.loops.empty()) bounds.push_back(bound_of_all(face));
     const std::uint64_t surface = geometry_.surface(face.surface);
     const bool sense = faces_out(face, mesh_, facets_[f], to_mesh_);
-    written.entity = out_.add("ADVANCED_FACE(" + step_text(face.name) + "," + step_list(bounds) +
-                              "," + step_name(surface) + "," + std::string(step_flag(sense)) + ")");
+    written.entity = out_.add("ADVANCED_FACE(", step_text(face.name), ",", step_list(bounds), ",",
+                              step_name(surface), ",", step_flag(sense), ")");
     if (face.colour) {
       styles_.coloured[*face.colour].push_back(written.entity);
     }
@@ -330,9 +341,9 @@ class StepBodyWriter {
         poles.empty() ? face.surface->point(u.is_finite() ? u.low : 0, v.is_finite() ? v.low : 0)
                       : poles[0].place;
     const std::uint64_t point = geometry_.point(place);
-    const std::uint64_t at = out_.add("VERTEX_POINT(''," + step_name(point) + ")");
-    const std::uint64_t around = out_.add("VERTEX_LOOP(''," + step_name(at) + ")");
-    return out_.add("FACE_BOUND(''," + step_name(around) + ",.T.)");
+    const std::uint64_t at = out_.add("VERTEX_POINT('',", step_name(point), ")");
+    const std::uint64_t around = out_.add("VERTEX_LOOP('',", step_name(at), ")");
+    return out_.add("FACE_BOUND('',", step_name(around), ",.T.)");
   }
 
   // Faces that hang together by edges.
@@ -380,7 +391,7 @@ class StepBodyWriter {
     Entities open;
     for (std::size_t s = 0; s < shells_.size(); ++s) {
       if (!shells_[s].is_closed) {
-        open.push_back(out_.add("OPEN_SHELL(''," + step_list(shells_[s].faces) + ")"));
+        open.push_back(out_.add("OPEN_SHELL('',", step_list(shells_[s].faces), ")"));
       } else if (shells_[s].volume < 0) {
         cavities.push_back(s);
       } else {
@@ -406,24 +417,24 @@ class StepBodyWriter {
     for (const std::vector<std::size_t>& solid : solids) {
       Entities closed;
       for (const std::size_t s : solid) {
-        closed.push_back(out_.add("CLOSED_SHELL(''," + step_list(shells_[s].faces) + ")"));
+        closed.push_back(out_.add("CLOSED_SHELL('',", step_list(shells_[s].faces), ")"));
       }
       if (closed.size() == 1) {
         to.items.push_back(
-            out_.add("MANIFOLD_SOLID_BREP(" + step_text(name) + "," + step_name(closed[0]) + ")"));
+            out_.add("MANIFOLD_SOLID_BREP(", step_text(name), ",", step_name(closed[0]), ")"));
       } else {
         Entities voids;
         for (std::size_t i = 1; i < closed.size(); ++i) {
-          voids.push_back(out_.add("ORIENTED_CLOSED_SHELL('',*," + step_name(closed[i]) + ",.T.)"));
+          voids.push_back(out_.add("ORIENTED_CLOSED_SHELL('',*,", step_name(closed[i]), ",.T.)"));
         }
-        to.items.push_back(out_.add("BREP_WITH_VOIDS(" + step_text(name) + "," +
-                                    step_name(closed[0]) + "," + step_list(voids) + ")"));
+        to.items.push_back(out_.add("BREP_WITH_VOIDS(", step_text(name), ",", step_name(closed[0]),
+                                    ",", step_list(voids), ")"));
       }
       to.has_solids = true;
     }
     if (open.empty()) return;
     to.items.push_back(
-        out_.add("SHELL_BASED_SURFACE_MODEL(" + step_text(name) + "," + step_list(open) + ")"));
+        out_.add("SHELL_BASED_SURFACE_MODEL(", step_text(name), ",", step_list(open), ")"));
     to.has_sheets = true;
   }
 
@@ -464,21 +475,21 @@ class StepMeshWriter {
       const Triangle& v = mesh.triangle({t});
       if (v[0] == v[1] || v[1] == v[2] || v[2] == v[0]) continue;
       const std::uint64_t around = is_closed ? poly_loop(v) : edge_loop(v);
-      const std::uint64_t bound = out_.add("FACE_OUTER_BOUND(''," + step_name(around) + ",.T.)");
+      const std::uint64_t bound = out_.add("FACE_OUTER_BOUND('',", step_name(around), ",.T.)");
       const std::string values =
           step_text(patch_name(t)) + ",(" + step_name(bound) + ")," + step_name(plane(v)) + ",.T.)";
-      faces.push_back(out_.add((is_closed ? "FACE_SURFACE(" : "ADVANCED_FACE(") + values));
+      faces.push_back(out_.add((is_closed ? "FACE_SURFACE(" : "ADVANCED_FACE("), values));
       if (const auto colour = colour_of(shape_, {t})) {
         styles_.coloured[*colour].push_back(faces.back());
       }
     }
     if (faces.empty()) return;
     const std::uint64_t shell =
-        out_.add((is_closed ? "CLOSED_SHELL(''," : "OPEN_SHELL('',") + step_list(faces) + ")");
-    to.items.push_back(
-        is_closed ? out_.add("FACETED_BREP(" + step_text(name) + "," + step_name(shell) + ")")
-                  : out_.add("SHELL_BASED_SURFACE_MODEL(" + step_text(name) + ",(" +
-                             step_name(shell) + "))"));
+        out_.add((is_closed ? "CLOSED_SHELL(''," : "OPEN_SHELL('',"), step_list(faces), ")");
+    to.items.push_back(is_closed
+                           ? out_.add("FACETED_BREP(", step_text(name), ",", step_name(shell), ")")
+                           : out_.add("SHELL_BASED_SURFACE_MODEL(", step_text(name), ",(",
+                                      step_name(shell), "))"));
     (is_closed ? to.is_faceted : to.has_sheets) = true;
   }
 
@@ -492,7 +503,7 @@ class StepMeshWriter {
       coordinates += step_real(p.x()) + "," + step_real(p.y()) + "," + step_real(p.z()) + ")";
     }
     const std::string count = std::to_string(mesh.points.size());
-    const std::uint64_t list = out_.add("COORDINATES_LIST(''," + count + "," + coordinates + "))");
+    const std::uint64_t list = out_.add("COORDINATES_LIST('',", count, ",", coordinates, "))");
     std::map<std::uint32_t, std::string> patches;
     for (std::uint32_t t = 0; t < mesh.triangles.size(); ++t) {
       std::string& rows = patches[mesh.patch_of.empty() ? 0 : mesh.patch_of[t].value];
@@ -514,8 +525,8 @@ class StepMeshWriter {
       }
     }
     to.items.push_back(
-        out_.add((is_closed_mesh(mesh) ? "TESSELLATED_SOLID(" : "TESSELLATED_SHELL(") +
-                 step_text(name) + "," + step_list(faces) + ",$)"));
+        out_.add((is_closed_mesh(mesh) ? "TESSELLATED_SOLID(" : "TESSELLATED_SHELL("),
+                 step_text(name), ",", step_list(faces), ",$)"));
     to.is_tessellated = true;
   }
 
@@ -524,14 +535,14 @@ class StepMeshWriter {
     std::uint64_t& entity = points_[v.value];
     if (entity == 0) {
       const Point p = shape_.mesh.point(v);
-      entity = out_.add("CARTESIAN_POINT('',(" + step_real(p.x()) + "," + step_real(p.y()) + "," +
-                        step_real(p.z()) + "))");
+      entity = out_.add("CARTESIAN_POINT('',(", step_real(p.x()), ",", step_real(p.y()), ",",
+                        step_real(p.z()), "))");
     }
     return entity;
   }
   std::uint64_t direction(const Vector& d) {
-    return out_.add("DIRECTION('',(" + step_real(d.x()) + "," + step_real(d.y()) + "," +
-                    step_real(d.z()) + "))");
+    return out_.add("DIRECTION('',(", step_real(d.x()), ",", step_real(d.y()), ",",
+                    step_real(d.z()), "))");
   }
   // Of a triangle without area: any that it lies in.
   std::uint64_t plane(const Triangle& v) {
@@ -541,17 +552,17 @@ class StepMeshWriter {
     if (!(normal.norm() > 0)) normal = (b - a).stableNormalized().unitOrthogonal();
     const std::uint64_t z = direction(normal.stableNormalized());
     const std::uint64_t x = direction((b - a).stableNormalized());
-    const std::uint64_t place = out_.add("AXIS2_PLACEMENT_3D(''," + step_name(point(v[0])) + "," +
-                                         step_name(z) + "," + step_name(x) + ")");
-    return out_.add("PLANE(''," + step_name(place) + ")");
+    const std::uint64_t place = out_.add("AXIS2_PLACEMENT_3D('',", step_name(point(v[0])), ",",
+                                         step_name(z), ",", step_name(x), ")");
+    return out_.add("PLANE('',", step_name(place), ")");
   }
   std::uint64_t poly_loop(const Triangle& v) {
-    return out_.add("POLY_LOOP(''," + step_list(Entities{point(v[0]), point(v[1]), point(v[2])}) +
+    return out_.add("POLY_LOOP('',", step_list(Entities{point(v[0]), point(v[1]), point(v[2])}),
                     ")");
   }
   std::uint64_t vertex(VertexId v) {
     std::uint64_t& entity = vertices_[v.value];
-    if (entity == 0) entity = out_.add("VERTEX_POINT(''," + step_name(point(v)) + ")");
+    if (entity == 0) entity = out_.add("VERTEX_POINT('',", step_name(point(v)), ")");
     return entity;
   }
   std::uint64_t edge_loop(const Triangle& v) {
@@ -563,16 +574,16 @@ class StepMeshWriter {
         const Vector along = shape_.mesh.point(b) - shape_.mesh.point(a);
         const std::uint64_t from = vertex(a), to = vertex(b);
         const std::uint64_t d = direction(along.stableNormalized());
-        const std::uint64_t vector = out_.add("VECTOR(''," + step_name(d) + ",1.)");
+        const std::uint64_t vector = out_.add("VECTOR('',", step_name(d), ",1.)");
         const std::uint64_t line =
-            out_.add("LINE(''," + step_name(point(a)) + "," + step_name(vector) + ")");
-        edge = out_.add("EDGE_CURVE(''," + step_name(from) + "," + step_name(to) + "," +
-                        step_name(line) + ",.T.)");
+            out_.add("LINE('',", step_name(point(a)), ",", step_name(vector), ")");
+        edge = out_.add("EDGE_CURVE('',", step_name(from), ",", step_name(to), ",", step_name(line),
+                        ",.T.)");
       }
-      uses.push_back(out_.add("ORIENTED_EDGE('',*,*," + step_name(edge) + "," +
-                              std::string(step_flag(a == v[k])) + ")"));
+      uses.push_back(
+          out_.add("ORIENTED_EDGE('',*,*,", step_name(edge), ",", step_flag(a == v[k]), ")"));
     }
-    return out_.add("EDGE_LOOP(''," + step_list(uses) + ")");
+    return out_.add("EDGE_LOOP('',", step_list(uses), ")");
   }
   [[nodiscard]] std::string patch_name(std::uint32_t t) const {
     if (shape_.mesh.patch_of.empty()) return {};
@@ -647,13 +658,13 @@ class StepWriter {
           "'));\nENDSEC;\nDATA;\n");
     application_ = out_.add(is_242 ? "APPLICATION_CONTEXT('managed model based 3d engineering')"
                                    : "APPLICATION_CONTEXT('automotive design')");
-    out_.add("APPLICATION_PROTOCOL_DEFINITION('international standard'," +
+    out_.add("APPLICATION_PROTOCOL_DEFINITION('international standard',",
              std::string(is_242 ? "'ap242_managed_model_based_3d_engineering',2020,"
-                                : "'automotive_design',2009,") +
-             step_name(application_) + ")");
-    product_context_ = out_.add("PRODUCT_CONTEXT(''," + step_name(application_) + ",'mechanical')");
-    definition_context_ = out_.add("PRODUCT_DEFINITION_CONTEXT('part definition'," +
-                                   step_name(application_) + ",'design')");
+                                : "'automotive_design',2009,"),
+             step_name(application_), ")");
+    product_context_ = out_.add("PRODUCT_CONTEXT('',", step_name(application_), ",'mechanical')");
+    definition_context_ = out_.add("PRODUCT_DEFINITION_CONTEXT('part definition',",
+                                   step_name(application_), ",'design')");
   }
 
   void contexts() {
@@ -663,18 +674,17 @@ class StepWriter {
         out_.add("(NAMED_UNIT(*)SI_UNIT($,.STERADIAN.)SOLID_ANGLE_UNIT())");
     uncertainty_ = uncertainty();
     fit_within_ = kFitPart * uncertainty_;
-    const std::uint64_t accuracy =
-        out_.add("UNCERTAINTY_MEASURE_WITH_UNIT(LENGTH_MEASURE(" + step_real(uncertainty_) + ")," +
-                 step_name(length) +
-                 ",'distance_accuracy_value','largest tolerance of vertices and edges')");
-    context_ = out_.add(
-        "(GEOMETRIC_REPRESENTATION_CONTEXT(3)GLOBAL_UNCERTAINTY_ASSIGNED_CONTEXT((" +
-        step_name(accuracy) + "))GLOBAL_UNIT_ASSIGNED_CONTEXT((" + step_name(length) + "," +
-        step_name(angle) + "," + step_name(solid_angle) + "))REPRESENTATION_CONTEXT('',''))");
+    const std::uint64_t accuracy = out_.add(
+        "UNCERTAINTY_MEASURE_WITH_UNIT(LENGTH_MEASURE(", step_real(uncertainty_), "),",
+        step_name(length), ",'distance_accuracy_value','largest tolerance of vertices and edges')");
+    context_ =
+        out_.add("(GEOMETRIC_REPRESENTATION_CONTEXT(3)GLOBAL_UNCERTAINTY_ASSIGNED_CONTEXT((",
+                 step_name(accuracy), "))GLOBAL_UNIT_ASSIGNED_CONTEXT((", step_name(length), ",",
+                 step_name(angle), ",", step_name(solid_angle), "))REPRESENTATION_CONTEXT('',''))");
   }
   std::uint64_t length_unit() {
     const auto si = [&](std::string_view prefix) {
-      return out_.add("(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(" + std::string(prefix) + ",.METRE.))");
+      return out_.add("(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(", std::string(prefix), ",.METRE.))");
     };
     switch (model_.unit) {
       case LengthUnit::micrometre:
@@ -692,11 +702,11 @@ class StepWriter {
     const bool is_inch = model_.unit == LengthUnit::inch;
     const std::uint64_t millimetre = si(".MILLI.");
     const std::uint64_t measure =
-        out_.add("LENGTH_MEASURE_WITH_UNIT(LENGTH_MEASURE(" +
-                 std::string(is_inch ? "25.4" : "304.8") + ")," + step_name(millimetre) + ")");
+        out_.add("LENGTH_MEASURE_WITH_UNIT(LENGTH_MEASURE(",
+                 std::string(is_inch ? "25.4" : "304.8"), "),", step_name(millimetre), ")");
     const std::uint64_t exponents = out_.add("DIMENSIONAL_EXPONENTS(1.,0.,0.,0.,0.,0.,0.)");
-    return out_.add("(CONVERSION_BASED_UNIT('" + std::string(is_inch ? "INCH" : "FOOT") + "'," +
-                    step_name(measure) + ")LENGTH_UNIT()NAMED_UNIT(" + step_name(exponents) + "))");
+    return out_.add("(CONVERSION_BASED_UNIT('", std::string(is_inch ? "INCH" : "FOOT"), "',",
+                    step_name(measure), ")LENGTH_UNIT()NAMED_UNIT(", step_name(exponents), "))");
   }
   // The largest tolerance in any body; no less than what doubles of that size resolve.
   [[nodiscard]] double uncertainty() const {
@@ -760,27 +770,32 @@ class StepWriter {
   }
   Product product_of(const std::string& name, const std::string& type, const Entities& items,
                      std::uint64_t origin) {
-    const std::uint64_t representation = out_.add(
-        type + "(" + step_text(name) + "," + step_list(items) + "," + step_name(context_) + ")");
-    const std::uint64_t own = out_.add("PRODUCT(" + step_text(name) + "," + step_text(name) +
-                                       ",'',(" + step_name(product_context_) + "))");
-    out_.add("PRODUCT_RELATED_PRODUCT_CATEGORY('part',$,(" + step_name(own) + "))");
+    const std::uint64_t representation =
+        out_.add(type, "(", step_text(name), ",", step_list(items), ",", step_name(context_), ")");
+    const std::uint64_t own = out_.add("PRODUCT(", step_text(name), ",", step_text(name), ",'',(",
+                                       step_name(product_context_), "))");
+    out_.add("PRODUCT_RELATED_PRODUCT_CATEGORY('part',$,(", step_name(own), "))");
     const std::uint64_t formation =
-        out_.add("PRODUCT_DEFINITION_FORMATION('',''," + step_name(own) + ")");
+        out_.add("PRODUCT_DEFINITION_FORMATION('','',", step_name(own), ")");
     const std::uint64_t definition =
-        out_.add("PRODUCT_DEFINITION('design',''," + step_name(formation) + "," +
-                 step_name(definition_context_) + ")");
+        out_.add("PRODUCT_DEFINITION('design','',", step_name(formation), ",",
+                 step_name(definition_context_), ")");
     const std::uint64_t shape =
-        out_.add("PRODUCT_DEFINITION_SHAPE('',''," + step_name(definition) + ")");
-    out_.add("SHAPE_DEFINITION_REPRESENTATION(" + step_name(shape) + "," +
-             step_name(representation) + ")");
+        out_.add("PRODUCT_DEFINITION_SHAPE('','',", step_name(definition), ")");
+    out_.add("SHAPE_DEFINITION_REPRESENTATION(", step_name(shape), ",", step_name(representation),
+             ")");
     return {definition, representation, origin};
   }
 
   // False if there are none, or not all of it can be written so.
   bool write_surfaces(const std::string& name, const Shape& shape, WrittenShape& to) {
-    if (shape.surfaces.empty()) return false;
-    const WholeFaces whole = whole_faces(shape);
+    WholeFaces whole;
+    if (shape.surfaces.empty()) {
+      if (model_.sources.empty()) return false;  // of meshes nobody expects surfaces
+      whole.why_not = "it is a mesh";
+    } else {
+      whole = whole_faces(shape);
+    }
     if (!whole.why_not.empty()) {
       std::string& names = faceted_why_[whole.why_not];
       names += (names.empty() ? "'" : ", '") + name + "'";
@@ -800,11 +815,11 @@ class StepWriter {
     const auto list = [](const Vector& v) {
       return "(" + step_real(v.x()) + "," + step_real(v.y()) + "," + step_real(v.z()) + ")";
     };
-    const std::uint64_t origin = out_.add("CARTESIAN_POINT(''," + list(at.shift) + ")");
-    const std::uint64_t z = out_.add("DIRECTION(''," + list(at.linear.col(2)) + ")");
-    const std::uint64_t x = out_.add("DIRECTION(''," + list(at.linear.col(0)) + ")");
-    return out_.add("AXIS2_PLACEMENT_3D(''," + step_name(origin) + "," + step_name(z) + "," +
-                    step_name(x) + ")");
+    const std::uint64_t origin = out_.add("CARTESIAN_POINT('',", list(at.shift), ")");
+    const std::uint64_t z = out_.add("DIRECTION('',", list(at.linear.col(2)), ")");
+    const std::uint64_t x = out_.add("DIRECTION('',", list(at.linear.col(0)), ")");
+    return out_.add("AXIS2_PLACEMENT_3D('',", step_name(origin), ",", step_name(z), ",",
+                    step_name(x), ")");
   }
 
   void assembly() {
@@ -817,50 +832,49 @@ class StepWriter {
       const Product& part = products_[instance.product];
       const std::string id = step_text(std::to_string(i + 1));
       const std::uint64_t occurrence =
-          out_.add("NEXT_ASSEMBLY_USAGE_OCCURRENCE(" + id + "," + step_text(instance.name) +
-                   ",''," + step_name(whole.definition) + "," + step_name(part.definition) + ",$)");
+          out_.add("NEXT_ASSEMBLY_USAGE_OCCURRENCE(", id, ",", step_text(instance.name), ",'',",
+                   step_name(whole.definition), ",", step_name(part.definition), ",$)");
       const std::uint64_t shape =
-          out_.add("PRODUCT_DEFINITION_SHAPE('placement',''," + step_name(occurrence) + ")");
+          out_.add("PRODUCT_DEFINITION_SHAPE('placement','',", step_name(occurrence), ")");
       const std::uint64_t move =
-          out_.add("ITEM_DEFINED_TRANSFORMATION('',''," + step_name(part.origin) + "," +
-                   step_name(items[i + 1]) + ")");
+          out_.add("ITEM_DEFINED_TRANSFORMATION('','',", step_name(part.origin), ",",
+                   step_name(items[i + 1]), ")");
       const std::uint64_t relation = out_.add(
-          "(REPRESENTATION_RELATIONSHIP('',''," + step_name(part.representation) + "," +
-          step_name(whole.representation) + ")REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION(" +
-          step_name(move) + ")SHAPE_REPRESENTATION_RELATIONSHIP())");
-      out_.add("CONTEXT_DEPENDENT_SHAPE_REPRESENTATION(" + step_name(relation) + "," +
-               step_name(shape) + ")");
+          "(REPRESENTATION_RELATIONSHIP('','',", step_name(part.representation), ",",
+          step_name(whole.representation), ")REPRESENTATION_RELATIONSHIP_WITH_TRANSFORMATION(",
+          step_name(move), ")SHAPE_REPRESENTATION_RELATIONSHIP())");
+      out_.add("CONTEXT_DEPENDENT_SHAPE_REPRESENTATION(", step_name(relation), ",",
+               step_name(shape), ")");
     }
   }
 
   void styles() {
     Entities styled;
     for (const auto& [rgb, faces] : styles_.coloured) {
-      const std::uint64_t colour = out_.add("COLOUR_RGB(''," + step_real(rgb[0]) + "," +
-                                            step_real(rgb[1]) + "," + step_real(rgb[2]) + ")");
-      const std::uint64_t fill = out_.add("FILL_AREA_STYLE_COLOUR(''," + step_name(colour) + ")");
-      const std::uint64_t area = out_.add("FILL_AREA_STYLE('',(" + step_name(fill) + "))");
-      const std::uint64_t surface = out_.add("SURFACE_STYLE_FILL_AREA(" + step_name(area) + ")");
-      const std::uint64_t side = out_.add("SURFACE_SIDE_STYLE('',(" + step_name(surface) + "))");
-      const std::uint64_t usage = out_.add("SURFACE_STYLE_USAGE(.BOTH.," + step_name(side) + ")");
+      const std::uint64_t colour = out_.add("COLOUR_RGB('',", step_real(rgb[0]), ",",
+                                            step_real(rgb[1]), ",", step_real(rgb[2]), ")");
+      const std::uint64_t fill = out_.add("FILL_AREA_STYLE_COLOUR('',", step_name(colour), ")");
+      const std::uint64_t area = out_.add("FILL_AREA_STYLE('',(", step_name(fill), "))");
+      const std::uint64_t surface = out_.add("SURFACE_STYLE_FILL_AREA(", step_name(area), ")");
+      const std::uint64_t side = out_.add("SURFACE_SIDE_STYLE('',(", step_name(surface), "))");
+      const std::uint64_t usage = out_.add("SURFACE_STYLE_USAGE(.BOTH.,", step_name(side), ")");
       const std::uint64_t style =
-          out_.add("PRESENTATION_STYLE_ASSIGNMENT((" + step_name(usage) + "))");
+          out_.add("PRESENTATION_STYLE_ASSIGNMENT((", step_name(usage), "))");
       for (const std::uint64_t face : faces) {
         styled.push_back(
-            out_.add("STYLED_ITEM('',(" + step_name(style) + ")," + step_name(face) + ")"));
+            out_.add("STYLED_ITEM('',(", step_name(style), "),", step_name(face), ")"));
       }
     }
     if (!styled.empty()) {
-      out_.add("MECHANICAL_DESIGN_GEOMETRIC_PRESENTATION_REPRESENTATION(''," + step_list(styled) +
-               "," + step_name(context_) + ")");
+      out_.add("MECHANICAL_DESIGN_GEOMETRIC_PRESENTATION_REPRESENTATION('',", step_list(styled),
+               ",", step_name(context_), ")");
     }
     for (const auto& [name, faces] : styles_.layers) {
-      out_.add("PRESENTATION_LAYER_ASSIGNMENT(" + step_text(name) + ",''," + step_list(faces) +
-               ")");
+      out_.add("PRESENTATION_LAYER_ASSIGNMENT(", step_text(name), ",'',", step_list(faces), ")");
     }
     for (const auto& [name, faces] : styles_.groups) {
-      const std::uint64_t group = out_.add("GROUP(" + step_text(name) + ",'')");
-      out_.add("APPLIED_GROUP_ASSIGNMENT(" + step_name(group) + "," + step_list(faces) + ")");
+      const std::uint64_t group = out_.add("GROUP(", step_text(name), ",'')");
+      out_.add("APPLIED_GROUP_ASSIGNMENT(", step_name(group), ",", step_list(faces), ")");
     }
   }
 
