@@ -20,7 +20,7 @@ namespace {
 // Of its length; what is next to the ends of a seam lies beside both rims.
 constexpr double kMostOfRim = 0.9;
 constexpr double kSameWay = 0.9;  // least cosine between normals
-constexpr std::array<double, 3> kSamples = {1.0 / 6, 0.5, 5.0 / 6};
+constexpr std::array<double, 3> kPlacesOnEdge = {1.0 / 6, 0.5, 5.0 / 6};
 
 class ShingleSearch {
  public:
@@ -54,9 +54,9 @@ class ShingleSearch {
     for (std::size_t i = 0; i < rim.edges.size(); ++i) {
       const Point &from = surface_.points()[rim.vertices[i].value],
                   &to = surface_.points()[rim.vertices[i + 1].value];
-      const double share = (to - from).norm() / static_cast<double>(kSamples.size());
+      const double share = (to - from).norm() / static_cast<double>(kPlacesOnEdge.size());
       const std::uint32_t own = surface_.edges().uses(rim.edges[i])[0].triangle().value;
-      for (const double s : kSamples) {
+      for (const double s : kPlacesOnEdge) {
         all += share;
         if (const auto d = distance_at(from + s * (to - from), own)) {
           along += share;

@@ -48,7 +48,7 @@ struct NearTriangles {
 };
 
 // Facets of two skins of one curved surface are no more parallel than this; of two planes, than that.
-constexpr double kParallelFacets = 0.2, kParallelPlanes = 0.02;
+inline constexpr double kParallelFacets = 0.2, kParallelPlanes = 0.02;
 
 // Where to look for pairs within one set: at some triangles, and on across edges as far as there are pairs
 // that face the same way.

@@ -181,7 +181,9 @@ void add_numbers(Json& sum, const Json& more) {
     // Of several files together they are not worked out.
     if (key == "centroid" || key == "inertia") {
       own = nullptr;
-    } else if (value.is_array()) {
+      continue;
+    }
+    if (value.is_array()) {
       for (const Json& item : value) own.push_back(item);
     } else if (value.is_object()) {
       if (key == "vertices" || key == "edges" || key == "faces") {
