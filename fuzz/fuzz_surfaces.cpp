@@ -1,13 +1,11 @@
 // Any bytes as a STEP or IGES file: an error with its place, or a surface model that can be sewn
-// and made into triangles; what is written of it is read again.
+// and made into triangles.
 
 #include <cstdint>
-#include <string>
 #include <string_view>
 
 #include "aguja/base/error.h"
 #include "aguja/formats/read_surfaces.h"
-#include "aguja/formats/write.h"
 #include "aguja/solid/prepare.h"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
@@ -24,13 +22,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     PrepareOptions how;
     how.tessellation.chord = diagonal / 50;
     how.tessellation.angle = 1;
-    const Model made = prepare(std::move(model), how);
-    std::string text;
-    write_step([&](std::string_view more) { text += more; }, made, {});
-    if (made.parts.empty()) return 0;
-    // What was written is read without a word.
-    const SurfaceModel back = read_step({"written", text});
-    if (back.bodies.empty() || !back.not_understood.empty()) __builtin_trap();
+    static_cast<void>(prepare(std::move(model), how));
   } catch (const InputError&) {
   } catch (const ArgumentError&) {
   }

@@ -86,7 +86,7 @@ KnotRuns runs_of(const KnotVector& knots) {
 }
 
 constexpr std::array<double, 5> kFitSamples = {0.125, 0.3125, 0.5, 0.6875, 0.875};
-constexpr double kLeastPiece = 0x1p-16;  // of the range
+constexpr double kLeastPiece = 0x1p-10;  // of the range
 
 struct CubicPiece {
   std::array<Point, 4> points;

@@ -51,7 +51,7 @@ class StepEntities {
 [[nodiscard]] std::optional<double> even_scale(const Placement& at);
 
 /// Cubic pieces along a curve, with its tangents, halved until none is seen farther from it than
-/// `within`, or a piece is a 2^-16th of the range.
+/// `within`, or a piece is a 1024th of the range.
 struct FittedCurve {
   KnotVector knots;
   std::vector<Point> points;
