@@ -20,6 +20,11 @@ namespace {
 // Of its length; what is next to the ends of a seam lies beside both rims.
 constexpr double kMostOfRim = 0.9;
 constexpr double kSameWay = 0.9;  // least cosine between normals
+// Least cosine between what a point is off by and the normal there: what goes on beside it lies in the
+// surface, not over it.
+constexpr double kOver = 0.7;
+constexpr double kInPlace = 1e-6;  // of an edge; nearer than that has no direction
+constexpr double kHair = 0.02;     // of the rim's size: what is farther is no hair for it
 constexpr std::array<double, 3> kPlacesOnEdge = {1.0 / 6, 0.5, 5.0 / 6};
 
 class ShingleSearch {
@@ -50,21 +55,22 @@ class ShingleSearch {
 
   // How far the rim lies from what it lies along, if it does.
   [[nodiscard]] std::optional<double> apart(const Rim& rim) const {
-    double all = 0, along = 0, far = 0;
+    const double all = length(rim, surface_.points());
+    const double reach = std::min(reach_, kHair * box_of(rim, surface_.points()).diagonal());
+    double beside = 0, far = 0;
     for (std::size_t i = 0; i < rim.edges.size(); ++i) {
       const Point &from = surface_.points()[rim.vertices[i].value],
                   &to = surface_.points()[rim.vertices[i + 1].value];
       const double share = (to - from).norm() / static_cast<double>(kPlacesOnEdge.size());
       const std::uint32_t own = surface_.edges().uses(rim.edges[i])[0].triangle().value;
       for (const double s : kPlacesOnEdge) {
-        all += share;
-        if (const auto d = distance_at(from + s * (to - from), own)) {
-          along += share;
+        if (const auto d = distance_at(from + s * (to - from), own, reach, kInPlace * share)) {
           far = std::max(far, *d);
+        } else if ((beside += share) > (1 - kMostOfRim) * all) {
+          return std::nullopt;
         }
       }
     }
-    if (!(along >= kMostOfRim * all)) return std::nullopt;
     return far;
   }
 
@@ -78,21 +84,25 @@ class ShingleSearch {
     return (c[1] - c[0]).cross(c[2] - c[0]).stableNormalized();
   }
   // From the inside of a surface other than the triangle's.
-  [[nodiscard]] std::optional<double> distance_at(const Point& p, std::uint32_t own) const {
+  [[nodiscard]] std::optional<double> distance_at(const Point& p, std::uint32_t own, double reach,
+                                                  double in_place) const {
     Box box;
     box.extend(p);
-    box.low.array() -= reach_;
-    box.high.array() += reach_;
+    box.low.array() -= reach;
+    box.high.array() += reach;
     const Vector normal = normal_of(corners_of(own));
     std::optional<double> least;
     tree_.for_each_meeting(FloatBox(box), [&](std::uint32_t item) {
       const std::uint32_t t = number_[item];
       if (t == own) return;
       const TriangleCorners c = corners_of(t);
-      if (!(normal.dot(normal_of(c)) > kSameWay)) return;
+      const Vector there = normal_of(c);
+      if (!(normal.dot(there) > kSameWay)) return;
       const Point q = closest_point(p, c[0], c[1], c[2]);
       const double d = (p - q).norm();
-      if (d > reach_ || (least && d >= *least) || is_at_rim(q, t, d)) return;
+      if (d > reach || (least && d >= *least)) return;
+      if (d > in_place && std::fabs((p - q).dot(there)) < kOver * d) return;
+      if (is_at_rim(q, t, d)) return;
       least = d;
     });
     return least;

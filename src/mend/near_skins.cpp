@@ -139,6 +139,7 @@ class SkinPairs {
   }
   // Open ones that lie on others with much of their area: a copy, or one side of a thin wall.
   void find_doubled() {
+    if (near_.empty()) return;
     constexpr double kMuch = 0.5;
     std::vector<double> area(components_.count, 0), near_area(components_.count, 0);
     for (std::uint32_t t = 0; t < mesh_.triangles.size(); ++t) {

@@ -47,7 +47,7 @@ struct NearTriangles {
   Point middle = Point::Zero();  // of that area
 };
 
-// Facets of two skins of one curved surface are no more parallel than this; of two planes, than that.
+// Sines of the angles up to which facets of two skins of one curved surface differ, and those of planes.
 inline constexpr double kParallelFacets = 0.2, kParallelPlanes = 0.02;
 
 // Where to look for pairs within one set: at some triangles, and on across edges as far as there are pairs

@@ -179,6 +179,40 @@ TEST(Rims, AWallThatIsLappedOverItsBeginningIsNoOpening) {
   EXPECT_TRUE(of_kind(found, FindingKind::overlap).empty());
 }
 
+// What lies near a hole that is hardly larger than a hair is what is round it.
+TEST(Rims, SmallHolesAndOpenBoxesRunOverNothing) {
+  Mesh ring = test::torus(200, 100, 3, 1);
+  Mesh holed = ring;
+  holed.triangles.clear();
+  std::size_t holes = 0;
+  for (std::size_t t = 0; t < ring.triangles.size(); ++t) {
+    if (t % 997 == 0) {
+      ++holes;
+    } else {
+      holed.triangles.push_back(ring.triangles[t]);
+    }
+  }
+  // What is far away makes the hair longer.
+  holed = test::joined(holed, test::cube(Point(40, 40, 0), 1));
+  Inspection found = inspect(test::model_of(holed));
+  EXPECT_TRUE(of_kind(found, FindingKind::overlap).empty());
+  EXPECT_EQ(of_kind(found, FindingKind::opening).size(), holes);
+
+  test::Random r(3);
+  Mesh boxes;
+  for (int i = 0; i < 1000; ++i) {
+    Mesh box = test::grid_box(1, Vector::Constant(r.between(0.1, 0.8)));
+    double top = 0;
+    for (const Point& p : box.points) top = std::max(top, p.z());
+    box = test::without(box, [&](const Point& middle) { return middle.z() > 0.9 * top; });
+    const Vector by(r.between(0, 100), r.between(0, 100), r.between(0, 100));
+    for (Point& p : box.points) p += by;
+    boxes = test::joined(boxes, box);
+  }
+  found = inspect(test::model_of(boxes));
+  EXPECT_TRUE(of_kind(found, FindingKind::overlap).empty());
+}
+
 TEST(Rims, ACurvedPatchByItselfIsNoOpening) {
   const Mesh body = test::sphere(24);
   Inspection found = inspect(test::model_of(test::joined(body, cap(1, Vector(0, 0, 2)))));

@@ -395,7 +395,14 @@ void report_openings(const PartView& view, FindingSink& sink) {
 
 void report_shingles(const PartView& view, FindingSink& sink) {
   const JoinedSurface& surface = view.joined;
-  for (std::size_t i = 0; i < view.causes.shingles().size(); ++i) {
+  if (view.causes.shingles().empty()) return;
+  std::vector<std::map<Contact, std::size_t>> contacts(view.causes.shingles().size());
+  for (const TrianglePair& pair : view.anatomy.crossings) {
+    if (const auto i = view.causes.shingle_of(pair.first, pair.second)) {
+      ++contacts[*i][pair.contact];
+    }
+  }
+  for (std::size_t i = 0; i < contacts.size(); ++i) {
     const Shingle& shingle = view.causes.shingles()[i];
     Finding finding;
     finding.kind = FindingKind::overlap;
@@ -418,13 +425,10 @@ void report_shingles(const PartView& view, FindingSink& sink) {
     finding.place = shingle.middle;
     for (const TriangleId t : shingle.triangles) triangles.push_back(surface.parent(t));
     finding.count = shingle.triangles.size();
-    std::map<Contact, std::size_t> pairs;
-    for (const TrianglePair& pair : view.anatomy.crossings) {
-      if (view.causes.shingle_of(pair.first, pair.second) == i) ++pairs[pair.contact];
-    }
     finding.cause_of.push_back({FindingKind::opening, naked});
-    for (const auto& [contact, count] : pairs)
+    for (const auto& [contact, count] : contacts[i]) {
       finding.cause_of.push_back({contact_kind(contact), count});
+    }
     finding.detail = "borders that run on over each other for " + short_text(all) +
                      (shingle.apart > 0 ? ", " + short_text(shingle.apart) + " apart" : "");
     sink.add(std::move(finding), points, std::move(triangles));
