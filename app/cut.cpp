@@ -84,10 +84,10 @@ struct CutCommand : Session {
     times().time("cut", [&] { report.result = cut_model(model, cutters, options, progress()); });
     const Model& made = report.result.model;
     if (!dry_run && made.parts.size() > 1 && !holds_parts(output)) {
-      throw ArgumentError(
-          fmt::format("{} holds one part, and there are {} pieces: write obj or text STL (--text), "
-                      "or --keep one side",
-                      slug(output.format()), made.parts.size()));
+      throw ArgumentError(fmt::format(
+          "{} holds one part, and there are {} pieces: write obj, step or text STL (--text), "
+          "or --keep one side",
+          slug(output.format()), made.parts.size()));
     }
     // Pieces touch where they were cut.
     Profile profile;

@@ -38,8 +38,8 @@ bool holds_floats_only(const OutputOptions& output) {
 }
 
 bool holds_parts(const OutputOptions& output) {
-  return output.format() == Format::obj || output.format() == Format::step ||
-         (output.format() == Format::stl && output.text);
+  // One solid of binary STL is all of the file.
+  return info(output.format()).holds.parts && !holds_floats_only(output);
 }
 
 void check_rounding(const Model& model, double allowed) {

@@ -11,6 +11,7 @@
 #include <utility>
 #include <vector>
 
+#include "aguja/base/colour.h"
 #include "aguja/formats/format.h"
 #include "aguja/surface/surface.h"
 
@@ -46,6 +47,20 @@ class StepEntities {
 [[nodiscard]] std::string step_name(std::uint64_t entity);  ///< `#12`
 [[nodiscard]] std::string step_list(std::span<const std::uint64_t> entities);
 [[nodiscard]] std::string_view step_flag(bool value);
+
+using StepIds = std::vector<std::uint64_t>;
+
+/// What faces look like and belong to, written once all of them are.
+struct StepStyles {
+  std::map<Rgb, StepIds> coloured;
+  std::map<std::string, StepIds> layers, groups;
+};
+
+/// The items of a representation, and of what kinds they are.
+struct StepItems {
+  StepIds ids;
+  bool has_solids = false, has_sheets = false, is_faceted = false, is_tessellated = false;
+};
 
 /// Does the placement keep angles and handedness? What it multiplies lengths by, then.
 [[nodiscard]] std::optional<double> even_scale(const Placement& at);

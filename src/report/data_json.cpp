@@ -128,13 +128,10 @@ std::optional<T> parse_slug(std::string_view text) {
 }
 
 Json mass_json(const MassProperties& m) {
-  Json inertia = Json::array();
-  for (int r = 0; r < 3; ++r)
-    inertia.push_back({m.inertia(r, 0), m.inertia(r, 1), m.inertia(r, 2)});
   return {{"volume", m.volume},
           {"area", m.area},
           {"centroid", point_json(m.centroid)},
-          {"inertia", std::move(inertia)}};
+          {"inertia", matrix_json(m.inertia)}};
 }
 MassProperties mass_of(const Json& json, const std::string& name) {
   const JsonFields f(json, name);

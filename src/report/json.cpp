@@ -14,6 +14,12 @@ constexpr int kSchemaVersion = 1;
 
 }  // namespace
 
+Json matrix_json(const Eigen::Matrix3d& m) {
+  Json rows = Json::array();
+  for (int r = 0; r < 3; ++r) rows.push_back({m(r, 0), m(r, 1), m(r, 2)});
+  return rows;
+}
+
 Json point_json(const Point& p) { return {p.x(), p.y(), p.z()}; }
 
 Json box_json(const Box& box) {
@@ -22,12 +28,6 @@ Json box_json(const Box& box) {
 }
 
 namespace {
-
-Json matrix_json(const Eigen::Matrix3d& m) {
-  Json rows = Json::array();
-  for (int r = 0; r < 3; ++r) rows.push_back({m(r, 0), m(r, 1), m(r, 2)});
-  return rows;
-}
 
 Json counts_json(const Counts& c) {
   return {{"triangles", c.triangles},

@@ -10,6 +10,7 @@ namespace aguja {
 using Json = nlohmann::ordered_json;
 
 [[nodiscard]] Json point_json(const Point& p);
+[[nodiscard]] Json matrix_json(const Eigen::Matrix3d& m);  ///< by rows
 [[nodiscard]] Json box_json(const Box& box);
 /// All counts, those that only `inspect` knows too.
 [[nodiscard]] Json all_counts_json(const Counts& c);

@@ -19,12 +19,6 @@ bool is_closed(const SurfaceSource& source, const SurfaceCounts& counts) {
                      [](const PreparedBodyPtr& body) { return body->lost.empty(); });
 }
 
-Json rows_json(const Eigen::Matrix3d& m) {
-  Json rows = Json::array();
-  for (int r = 0; r < 3; ++r) rows.push_back({m(r, 0), m(r, 1), m(r, 2)});
-  return rows;
-}
-
 Json statistics_json(const ToleranceStatistics& s, double m) {
   return {{"count", s.count},           {"least", m * s.least},
           {"mean", m * s.mean},         {"largest", m * s.largest},
@@ -170,8 +164,8 @@ Json source_json(const SurfaceSource& source) {
       {"volume", is_closed(source, c) ? Json(m * m * m * source.sizes.volume) : Json(nullptr)},
       {"volume_within", m * m * m * source.sizes.volume_within},
       {"centroid", is_closed(source, c) ? point_json(m * source.sizes.centroid) : Json(nullptr)},
-      {"inertia",
-       is_closed(source, c) ? rows_json(std::pow(m, 5) * source.sizes.inertia()) : Json(nullptr)}};
+      {"inertia", is_closed(source, c) ? matrix_json(std::pow(m, 5) * source.sizes.inertia())
+                                       : Json(nullptr)}};
 }
 
 // Numbers add up; what is stated of one file only is that of the file for which it is largest.

@@ -3,16 +3,19 @@
 #include <cmath>
 #include <cstdlib>
 #include <numbers>
+#include <regex>
 
 #include <gtest/gtest.h>
 
 #include "aguja/formats/read.h"
 #include "aguja/formats/read_surfaces.h"
 #include "aguja/formats/write.h"
+#include "aguja/mend/change.h"
 #include "aguja/model/transform.h"
 #include "aguja/solid/certificate.h"
 #include "aguja/solid/prepare.h"
 #include "demo/surface_models.h"
+#include "demo/surface_text.h"
 #include "formats/step_geometry.h"
 #include "formats/step_writer.h"
 #include "tests/support/random_mesh.h"
@@ -137,6 +140,53 @@ TEST(WriteStep, MeshesComeBackTriangleByTriangle) {
       EXPECT_EQ(test::facets(back.parts[0].mesh()), facets);
     }
   }
+}
+
+// Points that are there once for each triangle are one.
+TEST(WriteStep, TrianglesThatShareNoPointsAreOneBody) {
+  const Mesh mesh = test::grid_box(3, Vector(1, 2.5, 3));
+  Mesh loose;
+  for (const Triangle& t : mesh.triangles) {
+    const auto first = static_cast<std::uint32_t>(loose.points.size());
+    for (const VertexId v : t.corner) loose.points.push_back(mesh.point(v));
+    loose.triangles.push_back({{{first}, {first + 1}, {first + 2}}});
+  }
+  EXPECT_TRUE(written(test::model_of(loose)) ==
+              written(test::model_of(with_distinct_points(loose))));
+  EXPECT_NE(written(test::model_of(loose)).find("=FACETED_BREP("), std::string::npos);
+  EXPECT_NE(written(test::model_of(loose), {.tessellated = true}).find("=TESSELLATED_SOLID("),
+            std::string::npos);
+}
+
+// A face that cannot be divided goes with the others; what cannot be read is told of.
+TEST(WriteStep, WhatGivesNoTrianglesIsNotLostInSilence) {
+  const std::string clamp = demo::step_text(demo::draw_clamp());
+  std::smatch loop;
+  ASSERT_TRUE(
+      std::regex_search(clamp, loop, std::regex("=EDGE_LOOP\\('',\\((#[0-9]+),[^)]*\\)\\)")));
+  std::string open = clamp;
+  open.replace(static_cast<std::size_t>(loop.position()), static_cast<std::size_t>(loop.length()),
+               "=EDGE_LOOP('',(" + loop[1].str() + "))");
+  const Model model = read_model(Source{"open.step", open});
+  ASSERT_EQ(model.lost.size(), 1u);
+  WriteReport report;
+  const std::string text = written(model, {}, &report);
+  EXPECT_TRUE(report.notes.empty()) << all_of(report.notes);
+  const Model back = read_model(Source{"back.step", text});
+  EXPECT_EQ(back.sources[0].bodies[0]->body.faces.size(),
+            model.sources[0].bodies[0]->body.faces.size());
+  ASSERT_EQ(back.lost.size(), 1u);
+  EXPECT_EQ(certify(back).verdict, certify(model).verdict);
+
+  std::string strange = clamp;
+  const std::string known = "=CYLINDRICAL_SURFACE(";
+  strange.replace(strange.find(known), known.size(), "=STRANGE_SURFACE(");
+  const Model lacking = read_model(Source{"strange.step", strange});
+  static_cast<void>(written(lacking, {}, &report));
+  ASSERT_EQ(report.notes.size(), 1u);
+  EXPECT_NE(report.notes[0].find("not in the file: 1 face or shape of the input"),
+            std::string::npos)
+      << report.notes[0];
 }
 
 TEST(WriteStep, PartsOfOneShapeAreOneProduct) {
@@ -315,9 +365,11 @@ TEST(StepGeometryWriter, WritesEveryKindOfCurveAndSurface) {
         for (const double t : {0.2, 0.6, 0.9}) {
           const Parameters uv(u.low + s * u.width(), v.low + t * v.width());
           const Point p = at(surfaces[i]->point(uv));
-          // Splines have the same parameters; the nearest point of a wild one is hard to find.
-          const bool is_spline = surfaces[i]->kind() == SurfaceKind::spline;
-          const Point q = back->point(is_spline ? uv : SurfaceFoot(*back).of(p));
+          // What is made of splines has the same parameters; a wild one's nearest point is hard to
+          // find.
+          const bool same_parameters = surfaces[i]->kind() == SurfaceKind::spline ||
+                                       surfaces[i]->kind() == SurfaceKind::extrusion;
+          const Point q = back->point(same_parameters ? uv : SurfaceFoot(*back).of(p));
           EXPECT_LT((q - p).norm(), 1e-6);
         }
       }
