@@ -354,6 +354,17 @@ class StepBodyWriter {
         solids[best].push_back(c);
       }
     }
+    // Around a cavity, or of one that is open: what belongs together stays so, though it is no solid.
+    const bool has_cavity = std::any_of(body_.shells.begin(), body_.shells.end(),
+                                        [](const BodyShell& s) { return s.is_void; });
+    if (has_cavity && !open.empty()) {
+      for (const std::vector<std::size_t>& solid : solids) {
+        for (const std::size_t s : solid) {
+          open.push_back(out_.add("CLOSED_SHELL('',", step_list(shells_[s].faces), ")"));
+        }
+      }
+      solids.clear();
+    }
     for (const std::vector<std::size_t>& solid : solids) {
       StepIds closed;
       for (const std::size_t s : solid) {

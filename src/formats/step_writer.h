@@ -65,15 +65,6 @@ struct StepItems {
 /// Does the placement keep angles and handedness? What it multiplies lengths by, then.
 [[nodiscard]] std::optional<double> even_scale(const Placement& at);
 
-/// Cubic pieces along a curve, with its tangents, halved until none is seen farther from it than
-/// `within`, or a piece is a 1024th of the range.
-struct FittedCurve {
-  KnotVector knots;
-  std::vector<Point> points;
-  double off = 0;  ///< the farthest that was seen
-};
-[[nodiscard]] FittedCurve fit_curve(const Curve& curve, const Interval& range, double within);
-
 /// Writes geometry, each thing once. What the standard has no form for is fitted by splines.
 class StepGeometryWriter {
  public:

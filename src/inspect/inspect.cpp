@@ -11,6 +11,7 @@
 #include <Eigen/Geometry>
 
 #include "aguja/base/jobs.h"
+#include "aguja/model/proposed_tolerance.h"
 #include "aguja/solid/internal_triangles.h"
 #include "inspect/checks.h"
 
@@ -296,8 +297,9 @@ PartInspectionPtr inspect_shape(const Shape& shape, Intent intent, LengthUnit un
     for (const Shell& shell : a.shells) box.extend(shell.box);
     resolved.emplace(options.profile, box.diagonal(), unit);
     survey = beside.time("pairing", [&] {
-      return survey_rims(a.welded, mesh.patch_of, a.edges, a.components,
-                         survey_options(options, *resolved, box));
+      SurveyOptions how = survey_options(options, *resolved, box);
+      how.widest_crack = widest_crack(shape);
+      return survey_rims(a.welded, mesh.patch_of, a.edges, a.components, how);
     });
     if (!needs_patches(options, sink)) return;
     patches = beside.time("patches", [&] {

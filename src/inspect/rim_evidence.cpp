@@ -81,6 +81,34 @@ void pair_rims_that_fit(std::span<const RimShape> rims, std::vector<RimVerdict>&
   }
 }
 
+// Ends of walls with a floor before them that does not reach them: a rounding or a chamfer is missing.
+void pair_walls_with_discs(std::span<const RimShape> rims, std::vector<RimVerdict>& verdicts) {
+  constexpr double kAside = 0.1, kBefore = 0.5, kSmaller = 0.25;  // of the radius; of the area
+  std::vector<std::size_t> discs;
+  for (std::size_t i = 0; i < rims.size() && discs.size() < kMostLike; ++i) {
+    if (rims[i].disc > kNearlyAllOfRim && !verdicts[i].partner) discs.push_back(i);
+  }
+  for (std::size_t i = 0; i < rims.size(); ++i) {
+    const RimShape& rim = rims[i];
+    if (verdicts[i].partner || rim.wall <= kNearlyAllOfRim) continue;
+    for (const std::size_t d : discs) {
+      const RimShape& disc = rims[d];
+      const Vector between = disc.middle - rim.middle;
+      const double before = between.dot(rim.normal);
+      if (verdicts[d].partner || rim.normal.dot(disc.normal) > -kFacingRims || before <= 0 ||
+          before > kBefore * rim.radius || disc.area > rim.area ||
+          disc.area < kSmaller * rim.area ||
+          (between - before * rim.normal).norm() > kAside * rim.radius) {
+        continue;
+      }
+      constexpr const char* kWhy = "a wall ends before a floor: what joins the two is missing";
+      verdicts[i] = {CapDoubt::fits_another, kWhy, d};
+      verdicts[d] = {CapDoubt::fits_another, kWhy, i};
+      break;
+    }
+  }
+}
+
 }  // namespace
 
 RimShape shape_of_rim(std::span<const CapSide> loop) {
@@ -108,6 +136,7 @@ RimShape shape_of_rim(std::span<const CapSide> loop) {
     const double cosine = size > 0 ? across_triangle.dot(rim.normal) / size : 0;
     if (cosine > kCapPlane) rim.in_plane += length;
     if (std::fabs(cosine) < kCapWall) rim.wall += length;
+    if (cosine < -kCapPlane) rim.disc += length;
     for (const Point& corner : side.triangle) {
       const Vector off = corner - side.from;
       const Vector across = off - (length > 0 ? off.dot(along) / (length * length) : 0) * along;
@@ -118,6 +147,7 @@ RimShape shape_of_rim(std::span<const CapSide> loop) {
   if (rim.length > 0) {
     rim.in_plane /= rim.length;
     rim.wall /= rim.length;
+    rim.disc /= rim.length;
     rim.away /= rim.length;
   }
   return rim;
@@ -126,6 +156,7 @@ RimShape shape_of_rim(std::span<const CapSide> loop) {
 std::vector<RimVerdict> judge_rims(std::span<const RimShape> rims, double diagonal) {
   std::vector<RimVerdict> verdicts(rims.size());
   pair_rims_that_fit(rims, verdicts);
+  pair_walls_with_discs(rims, verdicts);
   std::vector<std::size_t> inlets;
   for (std::size_t i = 0; i < rims.size(); ++i) {
     if (verdicts[i].doubt != CapDoubt::none) continue;

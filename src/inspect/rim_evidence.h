@@ -20,6 +20,7 @@ struct RimShape {
   Point middle = Point::Zero();
   Vector normal = Vector::Zero();  ///< of its cap, outward
   double in_plane = 0, wall = 0;   ///< parts of the length
+  double disc = 0;                 ///< the same: along what lies where the cap would
   Vector away = Vector::Zero();    ///< from the rim into the surface around it, on average
 };
 
@@ -46,7 +47,8 @@ struct RimVerdict {
 };
 
 /// By rim; all but `corner`. Of several rims that fit one, that which faces it most squarely is its
-/// partner. `diagonal`: of the part.
+/// partner; an end of a wall that no other fits has a disc before it, if there is one, for that.
+/// `diagonal`: of the part.
 /// Cost     O(k log k) for k rims of different lengths; each is held against 2000 of like length at
 ///          most.
 [[nodiscard]] std::vector<RimVerdict> judge_rims(std::span<const RimShape> rims, double diagonal);

@@ -297,6 +297,15 @@ FillOutcome Filler::fill(const Opening& opening, const FillOptions& options) con
   return Refusal{RefusalReason::does_not_apply, place_of(c.mesh.points, opening), reasons};
 }
 
+FillOutcome Filler::checked(const Opening& opening, Fill fill) const {
+  if (const std::string found = context_->flaw(opening, fill); !found.empty()) {
+    return Refusal{RefusalReason::does_not_apply, place_of(context_->mesh.points, opening),
+                   std::string(slug(fill.method)) + ": " + found};
+  }
+  context_->measure(fill);
+  return fill;
+}
+
 namespace {
 
 // Pairs that new triangles are in, where their points are numbered on from those of the mesh.
@@ -316,12 +325,15 @@ std::vector<TrianglePair> crossings_of_fill(const KnownMesh& known, std::span<co
 
 }  // namespace
 
-std::vector<FillOutcome> Filler::try_all(const Opening& opening, const FillOptions& options) const {
+std::vector<FillOutcome> Filler::try_all(const Opening& opening, const FillOptions& options,
+                                         std::optional<Fill> known) const {
   const Context& c = *context_;
   const Surroundings around(c.scene, opening);
   std::vector<FillOutcome> outcomes;
   for (const FillMethod method : kTried) {
-    FillOutcome outcome = c.one(opening, around, method, options);
+    FillOutcome outcome = known && known->method == method
+                              ? checked(opening, std::move(*known))
+                              : c.one(opening, around, method, options);
     if (auto* fill = std::get_if<Fill>(&outcome)) {
       const bool are_distinct = stay_distinct(c.mesh.points, fill->points);
       fill->crossings =
@@ -482,6 +494,7 @@ FilledWishes fill_each(const KnownMesh& known, std::span<const FillWish> wishes,
   std::vector<Fill> made(wishes.size());
   std::vector<const Fill*> current(wishes.size(), nullptr);
   std::vector<std::set<FillMethod>> tried(wishes.size());
+  std::vector<bool> tried_known(wishes.size());
   // By opening: what speaks against the methods that were tried.
   std::vector<std::string> against(wishes.size());
 
@@ -489,6 +502,18 @@ FilledWishes fill_each(const KnownMesh& known, std::span<const FillWish> wishes,
     std::optional<Refusal> last;
     const FillOptions& options = wishes[i].options;
     const bool automatic = options.method == FillMethod::automatic;
+    if (const auto& known_fill = wishes[i].known; known_fill && !tried_known[i]) {
+      tried_known[i] = true;
+      if (options.prefer.value_or(known_fill->method) == known_fill->method &&
+          (automatic || options.method == known_fill->method)) {
+        FillOutcome outcome = filler.checked(openings(i), *known_fill);
+        if (auto* fill = std::get_if<Fill>(&outcome); fill && fill->largest_angle <= kFolded) {
+          made[i] = std::move(*fill);
+          current[i] = &made[i];
+          return std::nullopt;
+        }
+      }
+    }
     if (automatic && tried[i].empty()) {
       FillOutcome outcome = filler.fill(openings(i), options);
       if (auto* refusal = std::get_if<Refusal>(&outcome)) return *refusal;
@@ -548,7 +573,8 @@ FilledWishes fill_each(const KnownMesh& known, std::span<const FillWish> wishes,
       if (!against[f].empty()) against[f] += "; ";
       against[f] +=
           std::string(slug(made[f].method)) + " would not do: " + std::string(text(reason));
-      if (wishes[f].options.method == FillMethod::automatic) {
+      const bool was_known = tried_known[f] && tried[f].empty();
+      if (wishes[f].options.method == FillMethod::automatic || was_known) {
         open.push_back(f);
       } else {
         refused[f].push_back(

@@ -7,6 +7,7 @@
 #include "mend/editable_mesh.h"
 #include "mend/ledger.h"
 #include "mend/remedies/fill.h"
+#include "mend/surface_fill.h"
 #include "mend/targets.h"
 
 namespace aguja {
@@ -77,7 +78,9 @@ class GroupOfFills {
       share.first = wishes.size();
       share.count = wanted.openings.size();
       for (Opening& opening : wanted.openings) {
-        wishes.push_back({std::move(opening), share.options});
+        std::optional<Fill> of_body =
+            surface_fill(state_.model.parts[part].placed(), openings.known(), opening);
+        wishes.push_back({std::move(opening), share.options, std::move(of_body)});
       }
     }
     const std::optional<Change>& prepared = openings.changed();
@@ -140,7 +143,16 @@ class GroupOfFills {
         accept(result_.together.state, part,
                distinct ? composed(*distinct, std::move(change)) : std::move(change)));
     result_.together.changed = true;
+    tell_faces(shares, result_.together.parts.back().faces);
     return true;
+  }
+  // What all of them did to faces stands in the first line that did anything.
+  void tell_faces(std::span<const FillShare> shares, std::optional<FaceCounts> faces) {
+    for (const FillShare& share : shares) {
+      LedgerLine& line = result_.lines_of_step[share.step].back();
+      if (!faces || line.done == 0) continue;
+      line.faces = std::exchange(faces, std::nullopt);
+    }
   }
 
   const MendState& state_;

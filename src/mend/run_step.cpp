@@ -121,7 +121,7 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
         welded ? std::make_shared<const KnownMesh>(mesh) : known_mesh(state, target.part);
     const auto run = [&] {
       return remedy.run({mesh, *known, target, read, options.tolerance, budget,
-                         options.round_to_float, progress});
+                         options.round_to_float, progress, &part.placed()});
     };
     Change change = run();
     LargeLosses losses(*known, *state.traces[target.part], options.most_given_up);
@@ -153,6 +153,7 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
       if (welded) change = composed(*welded, std::move(change));
       result.parts.push_back(accept(result.state, target.part, std::move(change)));
       line.fate = result.parts.back().fate;
+      line.faces = result.parts.back().faces;
       result.changed = true;
     }
     result.lines.push_back(std::move(line));

@@ -6,6 +6,8 @@
 #include "aguja/base/error.h"
 #include "aguja/base/printable.h"
 #include "aguja/mend/given_up.h"
+#include "mend/fill_name.h"
+#include "mend/keep_surfaces.h"
 
 namespace aguja {
 
@@ -131,7 +133,7 @@ Mesh removed_of(const PartsBefore& before, std::span<const PartOutcome> outcomes
 // Patches of a part that was made of one keep their names; of several, they are those of the parts
 // one after another.
 Shape shape_of(const PartsBefore& before, const std::string& name, Change& change,
-               std::size_t& fills) {
+               KeptSurfaces* kept, std::size_t& fills) {
   Shape shape;
   bool has_patches = false;
   std::uint32_t count = 0;
@@ -150,18 +152,28 @@ Shape shape_of(const PartsBefore& before, const std::string& name, Change& chang
   }
   if (!change.new_patches.empty()) {
     // What had no patches is one of them now.
-    const std::size_t next = !has_patches          ? 1
+    const std::size_t next = kept                  ? kept->first_added
+                             : !has_patches        ? 1
                              : before.count() == 1 ? patch_count(before.mesh(0))
                                                    : count;
     if (!has_patches && shape.patch_names.empty()) shape.patch_names = {name};
     shape.patch_names.resize(next);
     for (const std::string& fill : change.new_patches) {
-      shape.patch_names.push_back(fill + "-" + std::to_string(++fills));
+      shape.patch_names.push_back(fill_name(fill, ++fills));
     }
   }
-  // Stored normals and attributes, and the surfaces, are those of other triangles now.
+  if (kept) shape.surfaces = std::move(kept->surfaces);
+  // Stored normals and attributes are those of other triangles now.
   shape.mesh = std::move(change.mesh);
   return shape;
+}
+
+// What the step did to faces, if there were any.
+std::optional<FaceCounts> faces_of(const PartsBefore& before,
+                                   const std::optional<KeptSurfaces>& kept) {
+  if (before.part(0).shape()->surfaces.empty()) return std::nullopt;
+  if (!kept) return FaceCounts{.are_kept = false};
+  return FaceCounts{true, kept->dropped, kept->turned, kept->added};
 }
 
 PartFate fate_of(std::size_t before, std::size_t after) {
@@ -223,7 +235,12 @@ PartChange accept(MendState& state, std::span<const std::size_t> parts,
       }
     }
     trace.spent = std::move(o.change.spent);
-    Shape shape = shape_of(before, o.name, o.change, fills);
+    std::optional<KeptSurfaces> kept;
+    if (parts.size() == 1 && outcomes.size() == 1 && !is_gone) {
+      kept = keep_surfaces(before.part(0).placed(), o.change, fills);
+      out.faces = faces_of(before, kept);
+    }
+    Shape shape = shape_of(before, o.name, o.change, kept ? &*kept : nullptr, fills);
     if (is_gone) continue;
     trace.id = made.empty() && !out.before.empty() ? out.before[0] : ++state.last_id;
     trace.fills = fills;

@@ -5,6 +5,7 @@
 
 #include "mend/finding_openings.h"
 #include "mend/ledger.h"
+#include "mend/surface_fill.h"
 
 namespace aguja {
 
@@ -49,7 +50,10 @@ Trial try_fills(const std::shared_ptr<const MendState>& state, std::span<const F
     trial.prepared = std::make_shared<const Change>(*openings.changed());
     trial.mesh = std::make_shared<const KnownMesh>(trial.prepared->mesh, trial.prepared);
   }
-  trial.outcomes = Filler(*trial.mesh, options.tolerance).try_all(own[0], options);
+  trial.outcomes =
+      Filler(*trial.mesh, options.tolerance)
+          .try_all(own[0], options,
+                   surface_fill(state->model.parts[trial.part].placed(), *trial.mesh, own[0]));
   return trial;
 }
 
@@ -72,6 +76,7 @@ StepResult accept_trial(const Trial& trial, FillMethod method, double tolerance)
   if (result.changed) {
     if (trial.prepared) change = composed(*trial.prepared, std::move(change));
     result.parts.push_back(accept(result.state, trial.part, std::move(change)));
+    line.faces = result.parts.back().faces;
   }
   result.lines.push_back(std::move(line));
   return result;

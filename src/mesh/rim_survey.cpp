@@ -24,6 +24,10 @@ double rounded_up(double value) {
 }
 
 bool is_narrow(const Stretch& s, const SurveyOptions& options) {
+  if (options.widest_crack && s.largest_width > *options.widest_crack &&
+      s.largest_width > options.tolerance.value_or(0)) {
+    return false;
+  }
   return s.length >= options.narrow_factor * s.largest_width;
 }
 

@@ -21,6 +21,14 @@ Json refused_json(std::span<const Refusal> refused) {
   return list;
 }
 
+Json faces_json(const std::optional<FaceCounts>& faces) {
+  if (!faces) return nullptr;
+  return {{"kept", faces->are_kept},
+          {"dropped", faces->dropped},
+          {"turned", faces->turned},
+          {"added", faces->added}};
+}
+
 Json line_json(const LedgerLine& line) {
   return {{"step", line.step},
           {"remedy", slug(line.remedy)},
@@ -34,6 +42,7 @@ Json line_json(const LedgerLine& line) {
           {"triangles_added", line.triangles_added},
           {"triangles_removed", line.triangles_removed},
           {"triangles_turned", line.triangles_turned},
+          {"faces", faces_json(line.faces)},
           {"vertices_moved", line.vertices_moved},
           {"area_added", line.area_added},
           {"area_removed", line.area_removed},
@@ -150,6 +159,20 @@ std::string changes_of(const LedgerLine& line) {
   return text.empty() ? "-" : text;
 }
 
+std::string how_of(const LedgerLine& line) {
+  std::string how = line.method;
+  if (!line.faces) return how;
+  const auto say = [&](const std::string& text) { how += (how.empty() ? "" : "; ") + text; };
+  if (!line.faces->are_kept) say("no longer surfaces, a mesh from here on");
+  const auto count = [&](std::size_t n, const char* what) {
+    if (n > 0) say(fmt::format("{} {} {}", grouped(n), n == 1 ? "face" : "faces", what));
+  };
+  count(line.faces->dropped, "dropped");
+  count(line.faces->turned, "turned");
+  count(line.faces->added, "added");
+  return how;
+}
+
 std::string target_of(const LedgerLine& line) {
   if (line.finding_count == 1) return line.findings[0];
   if (line.finding_count == 0) return "all";
@@ -180,7 +203,7 @@ std::string ledger_table(const MendResult& r, LengthUnit unit, bool is_written,
     table.add({std::to_string(line.step), std::string(slug(line.remedy)), target_of(line),
                changes_of(line),
                line.largest_movement > 0 ? fmt::format("{:.3g}", line.largest_movement) : "-", area,
-               line.refused.empty() ? "-" : grouped(line.refused.size()), line.method});
+               line.refused.empty() ? "-" : grouped(line.refused.size()), how_of(line)});
   }
   std::string text = is_written ? "\nWhat was done\n" : "\nWhat would be done\n";
   text += table.text(options.width);

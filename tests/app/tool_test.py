@@ -331,8 +331,18 @@ class ToolTest(unittest.TestCase):
             self.assertAlmostEqual(now["volume"], was["volume"], delta=1e-4 * was["volume"])
         mended = self.report("mend", self.folder / "clamp-missing-face.step", "--accept", "opening", "-o", out, "--overwrite")
         self.assertTrue(mended["solid"])
-        notes = " ".join(mended["write_notes"])
-        self.assertIn("written as facets, since it is a mesh: 'clamp'", notes)
+        self.assertEqual(mended["ledger"][0]["faces"], {"kept": True, "dropped": 0, "turned": 0, "added": 1})
+        self.assertEqual(mended["write_notes"], [])
+        whole = json.loads((self.folder / "clamp-missing-face.step.json").read_text())
+        certified = self.report("certify", out)
+        self.assertEqual(certified["surface"]["faces"], 10)
+        self.assertAlmostEqual(certified["surface"]["volume"], whole["volume"], delta=1e-6 * whole["volume"])
+        plan = self.folder / "one-triangle.toml"
+        plan.write_text('format = "aguja-plan"\nversion = 1\ntolerance = "0.001 mm"\n'
+                        '[[steps]]\nremedy = "delete"\ntriangles = "7"\n')
+        torn = self.report("mend", self.folder / "clamp.step", "--plan", plan, "-o", out, "--overwrite", status=None)
+        self.assertFalse(torn["ledger"][0]["faces"]["kept"])
+        self.assertIn("written as facets, since it is a mesh: 'clamp'", " ".join(torn["write_notes"]))
         moved = self.folder / "moved.step"
         self.report("convert", self.folder / "clamp.step", "--turn", "z,90deg", "--to-unit", "in", "-o", moved, "--overwrite")
         self.assertEqual(self.report("certify", moved)["surface"]["faces"], 10)

@@ -80,9 +80,13 @@ class Filler {
   ///             others O(k^2) at most, and what solving for the new points takes.
   [[nodiscard]] FillOutcome fill(const Opening& opening, const FillOptions& options) const;
 
-  /// Every method that applies, with crossings counted, in the order of `fill_methods`.
-  [[nodiscard]] std::vector<FillOutcome> try_all(const Opening& opening,
-                                                 const FillOptions& options) const;
+  /// A fill that was made elsewhere, measured, if it closes the opening as those made here do.
+  [[nodiscard]] FillOutcome checked(const Opening& opening, Fill fill) const;
+
+  /// Every method that applies, with crossings counted, in the order of `fill_methods`; `known` (see
+  /// `FillWish`) in the place of what its method would make.
+  [[nodiscard]] std::vector<FillOutcome> try_all(const Opening& opening, const FillOptions& options,
+                                                 std::optional<Fill> known = {}) const;
 
  private:
   friend class FillDraft;
@@ -112,6 +116,9 @@ class Filler {
 struct FillWish {
   Opening opening;
   FillOptions options;
+  /// What closes it where more is known of it than the mesh tells; taken before all others if its method
+  /// is asked for, or `automatic`.
+  std::optional<Fill> known = {};
 };
 struct FilledWishes {
   Change change;

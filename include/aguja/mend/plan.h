@@ -57,6 +57,8 @@ struct LedgerLine {
   double given_up_share = 0;
   double largest_movement = 0;  ///< an upper bound, model units
   Point place = Point::Zero();  ///< of the largest movement, else of what was changed
+  std::optional<FaceCounts> faces =
+      {};  ///< of a part that was made of surfaces when it was changed
   std::vector<Refusal> refused;
   std::string worse;  ///< by hand: what it made worse, in words
 

@@ -15,6 +15,7 @@
 #include "aguja/inspect/finding.h"
 #include "aguja/mend/change.h"
 #include "aguja/mesh/known_mesh.h"
+#include "aguja/model/shape.h"
 
 namespace aguja {
 
@@ -94,6 +95,7 @@ struct RemedyInput {
   Budget budget;        ///< of this step, and what is spent
   bool round_to_float;  ///< the output holds floats alone
   Progress* progress;
+  const Shape* shape = nullptr;  ///< what the mesh is of, patch by patch; its points may be others
 };
 
 /// What may be worse after a step than before: naked and non-manifold edges, winding conflicts,

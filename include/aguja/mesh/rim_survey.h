@@ -38,6 +38,8 @@ struct SurveyOptions {
   double narrow_factor = 5.0;
   /// What counts as a crack; proposed from the widths if left out.
   std::optional<double> tolerance = {};
+  /// Wider ones are sides of openings, however narrow, unless the tolerance says otherwise.
+  std::optional<double> widest_crack = {};
 };
 
 struct RimSurvey {

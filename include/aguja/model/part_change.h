@@ -3,6 +3,7 @@
 /// What became of parts in a step.
 
 #include <cstddef>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -29,6 +30,12 @@ enum class PartFate {
 };
 [[nodiscard]] std::string_view slug(PartFate fate);
 
+/// What became of the faces of a part that was made of surfaces.
+struct FaceCounts {
+  bool are_kept = true;  ///< else it is a mesh with nothing behind it from here on
+  std::size_t dropped = 0, turned = 0, added = 0;
+};
+
 /// Parts that were taken, and what was made of them.
 struct PartChange {
   PartFate fate = PartFate::changed;
@@ -37,6 +44,7 @@ struct PartChange {
   std::vector<std::size_t> triangles_before;  ///< by part before: how many it had
   /// By part after: what became of the meshes before, taken one after another.
   std::vector<MeshMaps> maps;
+  std::optional<FaceCounts> faces = {};  ///< of one part that stayed one
 };
 
 }  // namespace aguja

@@ -7,6 +7,10 @@
 
 namespace aguja {
 
+/// How wide a crack of a part can be that is made of faces most of which share an edge with another in
+/// the file: what the file leaves open there is missing, and no seam. None of other parts.
+[[nodiscard]] std::optional<double> widest_crack(const Shape& shape);
+
 /// What the parts of a model, each by itself, need in common; nothing if nothing faces anything
 /// closely.
 /// Cost     That of `survey_rims` for each shape.

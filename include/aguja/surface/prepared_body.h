@@ -42,6 +42,8 @@ struct LostFace {
 
 /// A body as it was prepared. Immutable once made: parts and states share it.
 struct PreparedBody {
+  /// What a step made it of; none: it is as it was read.
+  std::shared_ptr<const PreparedBody> before = nullptr;
   Body body;      ///< healed and sewn
   BodyMaps maps;  ///< what became of the vertices, edges and faces of the file's body
   std::vector<Healed> healed, not_healed;

@@ -384,6 +384,10 @@ void check_surfaces(const Model& model, const ResolvedLimits& /*limits*/, Findin
   for (std::size_t p = 0; p < model.parts.size(); ++p) {
     for (const SurfaceOrigin& origin : model.parts[p].placed().surfaces) {
       if (!seen.insert(origin.body.get()).second) continue;
+      for (const PreparedBody* was = origin.body->before.get(); was != nullptr;
+           was = was->before.get()) {
+        seen.insert(was);
+      }
       SurfaceChecker(
           {*origin.body, origin.placement, p, &model.parts[p].mesh(), origin.first_patch}, sink)
           .run();

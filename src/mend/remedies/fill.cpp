@@ -3,6 +3,7 @@
 #include <set>
 
 #include "mend/finding_openings.h"
+#include "mend/surface_fill.h"
 
 namespace aguja::remedies {
 namespace {
@@ -37,8 +38,18 @@ Change run_fill(const RemedyInput& in) {
   const FindingOpenings openings(in.known, options.tolerance, in.budget);
   std::set<Loop> taken;
   const WantedOpenings wanted = wanted_openings(openings, in.target, options.method, taken);
-  Change change =
-      aguja::fill(openings.known(), wanted.openings, options, openings.left(), in.progress);
+  std::vector<FillWish> wishes;
+  for (const Opening& opening : wanted.openings) {
+    wishes.push_back(
+        {opening, options,
+         in.shape == nullptr ? std::nullopt : surface_fill(*in.shape, openings.known(), opening)});
+  }
+  FilledWishes filled =
+      fill_each(openings.known(), wishes, options.tolerance, openings.left(), in.progress);
+  Change change = std::move(filled.change);
+  for (std::vector<Refusal>& some : filled.refused) {
+    change.refused.insert(change.refused.end(), some.begin(), some.end());
+  }
   change.refused.insert(change.refused.end(), wanted.refused.begin(), wanted.refused.end());
   if (change.done > 0) {
     if (openings.changed()) change = composed(*openings.changed(), std::move(change));

@@ -1,0 +1,43 @@
+#pragma once
+/// \file
+/// Faces of a body taken out, turned over and put in.
+
+#include <span>
+#include <vector>
+
+#include "aguja/surface/prepared_body.h"
+
+namespace aguja {
+
+/// A face to put in. Its loops name edges of the body, and new ones by the numbers that follow these.
+struct NewFace {
+  Face face;
+  std::uint32_t facets = 0;  ///< how many stand for it
+  FaceFit fit;
+};
+
+/// What is to become of the faces of a body. Numbers are those of the body before, rising.
+struct FaceEdit {
+  std::vector<std::uint32_t> dropped, turned;
+  std::vector<BodyVertex> new_vertices;
+  std::vector<BodyEdge> new_edges;  ///< may name new vertices, which are numbered on
+  std::vector<NewFace> added;
+
+  [[nodiscard]] bool is_empty() const { return dropped.empty() && turned.empty() && added.empty(); }
+};
+
+/// The body after that. What is dropped is no longer used, its number stays; a face that is put in
+/// belongs to the shell of the first face with which it shares an edge, else to one of its own.
+/// Surfaces and edges that are there stay as they are.
+///
+/// Cost     O(n) for n faces and edges.
+/// Errors   ArgumentError (numbers of nothing, or of faces that are not used).
+[[nodiscard]] BodyChange edit_faces(const Body& body, const FaceEdit& edit);
+
+/// The same of a body that has facets: what was found of its faces goes on with them. The facets
+/// themselves are the caller's: those of dropped faces are to go, those of turned ones to be turned,
+/// those of new ones to be put in, with their patches numbered as the faces are. Sizes of the
+/// surfaces of new faces are not known (see `FaceSizes`).
+[[nodiscard]] PreparedBody edited(const PreparedBodyPtr& body, const FaceEdit& edit);
+
+}  // namespace aguja

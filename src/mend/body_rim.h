@@ -1,0 +1,59 @@
+#pragma once
+// The naked edges of a body, as the rim of its facets shows them.
+
+#include <map>
+#include <optional>
+#include <vector>
+
+#include "aguja/geometry/placement.h"
+#include "aguja/surface/prepared_body.h"
+
+namespace aguja {
+
+/// Refers to the body.
+class BodyRim {
+ public:
+  /// `to_mesh` from the body's coordinates.
+  BodyRim(const PreparedBody& body, const Placement& to_mesh);
+
+  /// The edge that one side of a facet of the face is a piece of, if only that face uses it, once.
+  /// Ends in the mesh's coordinates.
+  [[nodiscard]] std::optional<std::uint32_t> edge_of_side(std::uint32_t face, const Point& a,
+                                                          const Point& b) const;
+  /// Is the place, in the mesh's coordinates, that vertex of the body?
+  [[nodiscard]] bool is_vertex(const Point& p, std::uint32_t vertex) const;
+  [[nodiscard]] Point to_body(const Point& p) const { return from_mesh_(p); }
+  [[nodiscard]] double size() const { return size_; }
+  /// What is no farther from a surface lies on it; in the body's unit.
+  [[nodiscard]] double tolerance() const { return tolerance_; }
+
+ private:
+  const PreparedBody& prepared_;
+  Placement from_mesh_;
+  std::vector<std::uint32_t> uses_;  // by edge
+  double size_, tolerance_;
+};
+
+/// A surface that fills may go on, with what finding places on it takes.
+class FillSurface {
+ public:
+  explicit FillSurface(SurfacePtr surface) : surface_(std::move(surface)), foot_(*surface_) {}
+  [[nodiscard]] const SurfacePtr& surface() const { return surface_; }
+  [[nodiscard]] double off(const Point& p) const {
+    return (surface_->point(foot_.of(p)) - p).norm();
+  }
+  [[nodiscard]] Vector normal_at(const Point& p) const;
+  /// The farthest that some places of the edge are off.
+  [[nodiscard]] double off(const BodyEdge& edge) const;
+
+ private:
+  SurfacePtr surface_;
+  SurfaceFoot foot_;
+};
+
+/// Cylinders and cones past two circles about one axis, among these edges of a body.
+[[nodiscard]] std::vector<SurfacePtr> round_surfaces(const Body& body,
+                                                     const std::vector<std::uint32_t>& edges,
+                                                     double tolerance);
+
+}  // namespace aguja

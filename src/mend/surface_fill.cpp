@@ -1,0 +1,130 @@
+#include "mend/surface_fill.h"
+
+#include <algorithm>
+#include <set>
+
+#include "mend/body_rim.h"
+#include "surface/face_mesh.h"
+
+namespace aguja {
+namespace {
+
+// As facets of bodies are made where nothing else is asked for.
+constexpr double kHeldToChord = 0.8, kFacetAngle = 0.35;
+constexpr double kPole = 1e-6;  // of the body's size
+
+class SurfaceFiller {
+ public:
+  SurfaceFiller(const SurfaceOrigin& origin, const KnownMesh& mesh, const Opening& opening)
+      : origin_(origin),
+        body_(origin.body->body),
+        mesh_(mesh.mesh()),
+        edges_(mesh.edges()),
+        opening_(opening),
+        rim_(*origin.body, origin.placement) {}
+
+  std::optional<Fill> run() {
+    if (mesh_.patch_of.empty() || !find_rim()) return std::nullopt;
+    if (faces_.size() > 1) {
+      std::set<const Surface*> seen;
+      for (const std::uint32_t f : faces_) {
+        const SurfacePtr& s = body_.faces[f].surface;
+        if (s->kind() == SurfaceKind::plane || !seen.insert(s.get()).second) continue;
+        const EntityNumber entity = body_.faces[f].entity;
+        if (auto fill =
+                on(s, FillMethod::extend,
+                   "the " + std::string(slug(s->kind())) + " beside it" +
+                       (entity == 0 ? "" : ", #" + std::to_string(entity) + ",") + " goes on")) {
+          return fill;
+        }
+      }
+    }
+    const std::vector<std::uint32_t> own(rim_edges_.begin(), rim_edges_.end());
+    for (const SurfacePtr& s : round_surfaces(body_, own, rim_.tolerance())) {
+      if (auto fill = on(s, FillMethod::ruled,
+                         "the " + std::string(slug(s->kind())) + " past the circles of its rim")) {
+        return fill;
+      }
+    }
+    return std::nullopt;
+  }
+
+ private:
+  bool find_rim() {
+    for (const Loop& loop : opening_.loops) {
+      for (std::size_t i = 0; i < loop.size(); ++i) {
+        const VertexId a = loop[i], b = loop[(i + 1) % loop.size()];
+        const auto e = edges_.find(a, b);
+        if (!e || !edges_.is_naked(*e)) return false;
+        const std::uint32_t patch = mesh_.patch_of[edges_.uses(*e)[0].triangle().value].value;
+        const std::uint32_t face = patch - origin_.first_patch;
+        if (face >= body_.faces.size()) return false;
+        const auto edge = rim_.edge_of_side(face, mesh_.point(a), mesh_.point(b));
+        if (!edge) return false;
+        faces_.insert(face);
+        rim_edges_.insert(*edge);
+      }
+    }
+    return true;
+  }
+
+  std::optional<Fill> on(const SurfacePtr& surface, FillMethod method, std::string why) const {
+    const FillSurface own(surface);
+    const bool lies_on_it = std::all_of(rim_edges_.begin(), rim_edges_.end(), [&](std::uint32_t e) {
+      return own.off(body_.edges[e]) <= rim_.tolerance();
+    });
+    if (!lies_on_it) return std::nullopt;
+    std::vector<DividedLoop> loops;
+    for (const Loop& loop : opening_.loops) {
+      DividedLoop divided;
+      for (const VertexId v : loop) divided.corners.push_back({v, rim_.to_body(mesh_.point(v))});
+      loops.push_back(std::move(divided));
+    }
+    FaceFineness fineness;
+    fineness.chord = kHeldToChord * origin_.body->chord;
+    fineness.angle = kFacetAngle;
+    fineness.tolerance = kPole * rim_.size();
+    Face face;
+    face.surface = surface;
+    FaceMesh made = mesh_face(face, true, loops, fineness);
+    if (made.is_against_loops) {
+      face.same_sense = false;
+      made = mesh_face(face, false, loops, fineness);
+    }
+    if (made.triangles.empty() || !made.troubles.empty() || made.is_against_loops) {
+      return std::nullopt;
+    }
+    Fill fill;
+    fill.method = method;
+    fill.why = std::move(why);
+    for (const Point& p : made.points) fill.points.push_back(origin_.placement(p));
+    for (Triangle t : made.triangles) {
+      for (VertexId& v : t.corner) {
+        if (v.value >= kOwnVertices) {
+          v.value = static_cast<std::uint32_t>(v.value - kOwnVertices + mesh_.points.size());
+        }
+      }
+      if (origin_.placement.mirrors()) std::swap(t[1], t[2]);
+      fill.triangles.push_back(t);
+    }
+    return fill;
+  }
+
+  const SurfaceOrigin& origin_;
+  const Body& body_;
+  const Mesh& mesh_;
+  const EdgeTable& edges_;
+  const Opening& opening_;
+  BodyRim rim_;
+  std::set<std::uint32_t> faces_, rim_edges_;
+};
+
+}  // namespace
+
+std::optional<Fill> surface_fill(const Shape& shape, const KnownMesh& mesh,
+                                 const Opening& opening) {
+  if (shape.surfaces.size() != 1) return std::nullopt;
+  return SurfaceFiller(shape.surfaces[0], mesh, opening).run();
+}
+
+}  // namespace aguja

@@ -1,0 +1,336 @@
+// Steps on parts that are made of surfaces: they stay surfaces where whole faces go, turn or come.
+
+#include <array>
+#include <cmath>
+#include <map>
+#include <numbers>
+#include <set>
+
+#include <gtest/gtest.h>
+
+#include "aguja/formats/read.h"
+#include "aguja/formats/write.h"
+#include "aguja/mend/mend.h"
+#include "aguja/mend/session.h"
+#include "aguja/solid/certificate.h"
+#include "aguja/solid/prepare.h"
+#include "demo/drawing.h"
+#include "demo/surface_text.h"
+#include "tests/support/drawn_body.h"
+#include "tests/support/random_mesh.h"
+#include "tests/support/shapes.h"
+#include "tests/support/step_rules.h"
+
+namespace aguja {
+namespace body_steps_test {
+
+using demo::DrawnBody;
+using test::Random;
+
+Model read_drawn(const DrawnBody& body) {
+  return read_model(Source{"drawn.step", demo::step_text(body)});
+}
+
+std::string step_of(const Model& model, WriteReport& report) {
+  std::string text;
+  report = write_step([&](std::string_view bytes) { text += bytes; }, model, {});
+  return text;
+}
+
+Step step_on(Remedy remedy, const std::set<std::uint32_t>& faces) {
+  static std::size_t number = 0;
+  Step step;
+  step.number = ++number;
+  step.remedy = remedy;
+  for (const std::uint32_t f : faces) step.selection.patches.push_back(std::to_string(f));
+  return step;
+}
+// Polygons with corners at random, some sides bulged out, and holes.
+DrawnBody random_outline(Random& r) {
+  const std::size_t n = 3 + r.index(5);
+  std::vector<demo::OutlineCorner> outline;
+  for (std::size_t i = 0; i < n; ++i) {
+    const double a = 2 * std::numbers::pi * static_cast<double>(i) / static_cast<double>(n);
+    outline.push_back({10 * std::cos(a), 10 * std::sin(a), r.chance(0.3) ? 10 + 5 * r.unit() : 0});
+  }
+  std::vector<demo::RoundHole> holes;
+  if (r.chance(0.6)) holes.push_back({1 + r.unit(), -1 - r.unit(), r.between(0.3, 1.5)});
+  return raised_outline(outline, holes, r.between(-3, -1), r.between(1, 3));
+}
+DrawnBody random_profile(Random& r) {
+  const double inner = r.between(1, 2), outer = r.between(3, 5), h = r.between(1, 6);
+  switch (r.index(4)) {
+    case 0:
+      return demo::turned_profile({{0, 0, 0}, {outer, 0, 0}, {outer, h, 0}, {0, h, 0}});
+    case 1:
+      return demo::turned_profile({{inner, 0, 0}, {outer, 0, 0}, {outer, h, 0}, {inner, h, 0}});
+    case 2:
+      return demo::turned_profile({{0, 0, 0}, {outer, 0, 0}, {inner, h, 0}, {0, h, 0}});
+    default:
+      return demo::turned_profile(
+          {{inner, 0, 0}, {outer, 0, 0}, {outer - 0.5, h, 0}, {inner, h, 0}});
+  }
+}
+
+// Which faces of the part's body are used; each must have its facets, and no facet another.
+std::set<std::uint32_t> used_faces(const Part& part) {
+  std::set<std::uint32_t> faces, seen;
+  const SurfaceOrigin& origin = part.shape()->surfaces.at(0);
+  for (std::uint32_t f = 0; f < origin.body->body.faces.size(); ++f) {
+    if (origin.body->body.faces[f].is_used) faces.insert(f);
+  }
+  for (const PatchId patch : part.mesh().patch_of) seen.insert(patch.value - origin.first_patch);
+  EXPECT_EQ(faces, seen);
+  return faces;
+}
+
+TEST(BodySteps, WholeFacesThatGoOrTurnLeaveABody) {
+  for (std::uint64_t seed = 0; seed < 20; ++seed) {
+    SCOPED_TRACE(seed);
+    Random r(seed);
+    const Model model = read_drawn(r.chance(0.5) ? random_outline(r) : random_profile(r));
+    std::set<std::uint32_t> left = used_faces(model.parts[0]);
+    MendSession session(model);
+    for (int i = 0; i < 3 && left.size() > 1; ++i) {
+      std::set<std::uint32_t> some;
+      for (const std::uint32_t f : left) {
+        if (r.chance(0.3)) some.insert(f);
+      }
+      if (some.empty() || some.size() == left.size()) some = {*left.begin()};
+      const bool turns = r.chance(0.5);
+      const Step step = step_on(turns ? remedies::turn : remedies::delete_, some);
+      const StepReport done = session.run(step);
+      ASSERT_TRUE(done.changed);
+      ASSERT_TRUE(done.lines[0].faces.has_value());
+      EXPECT_TRUE(done.lines[0].faces->are_kept);
+      EXPECT_EQ(turns ? done.lines[0].faces->turned : done.lines[0].faces->dropped, some.size());
+      for (const std::uint32_t f : some) {
+        if (!turns) left.erase(f);
+      }
+      ASSERT_EQ(session.model().parts[0].shape()->surfaces.size(), 1u);
+      EXPECT_EQ(used_faces(session.model().parts[0]), left);
+    }
+    WriteReport report;
+    const std::string text = step_of(session.model(), report);
+    EXPECT_TRUE(report.notes.empty()) << report.notes[0];
+    const Model back = read_model(Source{"back.step", text});
+    std::size_t faces = 0;
+    for (const Part& part : back.parts) faces += used_faces(part).size();
+    EXPECT_EQ(faces, left.size());
+    // Undone, it is the body that was read.
+    session.undo(9);
+    EXPECT_EQ(session.model().parts[0].shape(), model.parts[0].shape());
+  }
+}
+
+// A part of a face is no face.
+TEST(BodySteps, PartsOfFacesLeaveAMesh) {
+  Random r(1);
+  MendSession session(read_drawn(random_profile(r)));
+  Step step = step_on(remedies::delete_, {});
+  step.selection.triangles = {{0, 0}};
+  const StepReport done = session.run(step);
+  ASSERT_TRUE(done.changed);
+  ASSERT_TRUE(done.lines[0].faces.has_value());
+  EXPECT_FALSE(done.lines[0].faces->are_kept);
+  EXPECT_TRUE(session.model().parts[0].shape()->surfaces.empty());
+}
+
+struct Rebuilt {
+  bool is_filled = false;
+  std::string how;
+  double volume = 0, volume_within = 0;
+  Verdict verdict = Verdict::undecided;
+};
+// Without some faces, with all fills that are proposed then, written as STEP, and read again. `flat_first`:
+// also where neighbours that meet sharply speak for these to be carried on.
+Rebuilt rebuilt(const DrawnBody& body, const std::set<std::uint32_t>& faces, bool flat_first) {
+  Rebuilt out;
+  MendSession session(read_drawn(body));
+  EXPECT_TRUE(session.run(step_on(remedies::delete_, faces)).changed);
+  Accepted all;
+  all.all = true;
+  std::size_t added = 0;
+  for (Step step : session.propose(all)) {
+    if (!(step.remedy == remedies::fill)) continue;
+    if (flat_first) step.settings.erase("prefer");
+    const StepReport filled = session.run(step);
+    for (const LedgerLine& line : filled.lines) {
+      out.how += line.method + ". ";
+      if (!filled.changed) continue;
+      out.is_filled = true;
+      EXPECT_TRUE(line.faces.has_value() && line.faces->are_kept) << out.how;
+      if (line.faces) added += line.faces->added;
+    }
+  }
+  if (!out.is_filled || session.model().parts[0].shape()->surfaces.empty()) return out;
+  EXPECT_EQ(used_faces(session.model().parts[0]).size(),
+            used_faces(session.input().parts[0]).size() - faces.size() + added);
+  WriteReport report;
+  const std::string text = step_of(session.model(), report);
+  EXPECT_TRUE(report.notes.empty()) << report.notes[0];
+  EXPECT_TRUE(test::broken_step_rules(text).empty()) << test::broken_step_rules(text)[0];
+  const Model back = read_model(Source{"back.step", text});
+  out.verdict = certify(back).verdict;
+  out.volume = back.sources[0].sizes.volume;
+  out.volume_within = back.sources[0].sizes.volume_within;
+  return out;
+}
+
+DrawnBody random_body(Random& r) { return r.chance(0.6) ? random_outline(r) : random_profile(r); }
+
+// A solid loses a face, is filled, and has its exact volume again as a solid of surfaces. Walls around
+// everything are not known to be missing: the two discs that are left have nothing to do with each other.
+TEST(BodySteps, FilledFacesAreSurfacesWithTheVolumeThatWas) {
+  int cases = 0, filled = 0;
+  for (std::uint64_t seed = 0; seed < 60; ++seed) {
+    Random r(seed);
+    const DrawnBody body = random_body(r);
+    const auto face = static_cast<std::uint32_t>(r.index(body.faces.size()));
+    SCOPED_TRACE(testing::Message() << seed << " without face " << face);
+    const Rebuilt after = rebuilt(body, {face}, true);
+    ++cases;
+    if (!after.is_filled) continue;
+    ++filled;
+    EXPECT_EQ(after.verdict, Verdict::solid) << after.how;
+    EXPECT_NEAR(after.volume, body.volume, 1e-6 * body.volume + after.volume_within) << after.how;
+  }
+  EXPECT_GE(6 * filled, 5 * cases);
+}
+
+// What shares its edges in its file has no cracks: a rounding that is missing is no seam, however narrow.
+TEST(BodySteps, NarrowFacesThatAreMissingAreNotStitchedAway) {
+  for (const double radius : {0.02, 0.1, 0.4}) {
+    SCOPED_TRACE(radius);
+    const DrawnBody body = demo::turned_profile(
+        {{0, 0, 0}, {4 - radius, 0, radius}, {4, radius, 0}, {4, 3, 0}, {0, 3, 0}});
+    std::uint32_t rounding = 0;
+    while (body.faces[rounding].surface.kind != demo::DrawnSurface::Kind::torus) ++rounding;
+    MendSession session(read_drawn(body));
+    ASSERT_TRUE(session.run(step_on(remedies::delete_, {rounding})).changed);
+    EXPECT_LT(session.tolerance(), 0.1 * radius);
+    const Inspection& found = session.inspect();
+    EXPECT_GT(found.count(Severity::error), 0u);
+    for (const Finding& f : found.findings) EXPECT_NE(f.kind, FindingKind::crack);
+    for (const Step& step : session.propose()) {
+      EXPECT_FALSE(step.on && step.remedy == remedies::stitch);
+    }
+    const MendResult mended = mend(session.model());
+    EXPECT_TRUE(mended.ledger.empty()) << mended.ledger[0].method;
+    EXPECT_EQ(certify(mended.model).verdict, Verdict::not_solid);
+  }
+}
+
+// A cavity stays that of its body while one of the two is open.
+TEST(BodySteps, CavitiesStayWithTheirBody) {
+  const auto box = [](double half) {
+    return demo::raised_outline(
+        {{-half, -half, 0}, {half, -half, 0}, {half, half, 0}, {-half, half, 0}}, {}, -half, half);
+  };
+  const DrawnBody body = demo::with_void(box(3), box(1));
+  for (std::uint32_t face = 0; face < body.faces.size(); ++face) {
+    SCOPED_TRACE(face);
+    MendSession session(read_drawn(body));
+    ASSERT_TRUE(session.run(step_on(remedies::delete_, {face})).changed);
+    WriteReport report;
+    const Model open = read_model(Source{"open.step", step_of(session.model(), report)});
+    ASSERT_EQ(open.parts.size(), 1u);
+    const MendResult mended = mend(open);
+    const Model back = read_model(Source{"back.step", step_of(mended.model, report)});
+    EXPECT_EQ(certify(back).verdict, Verdict::solid);
+    EXPECT_NEAR(back.sources[0].sizes.volume, body.volume, 1e-9 * body.volume);
+  }
+}
+
+// Where neighbours are carried on in place of a plane, they meet in curves of every kind.
+TEST(BodySteps, NeighboursThatAreCarriedOnAreFacesToo) {
+  int extended = 0;
+  for (std::uint64_t seed = 0; seed < 60; ++seed) {
+    Random r(seed);
+    const DrawnBody body = random_outline(r);
+    const auto face = static_cast<std::uint32_t>(r.index(body.faces.size()));
+    SCOPED_TRACE(testing::Message() << seed << " without face " << face);
+    const Rebuilt after = rebuilt(body, {face}, false);
+    ASSERT_TRUE(after.is_filled);
+    EXPECT_EQ(after.verdict, Verdict::solid) << after.how;
+    if (after.how.find("meet in") == std::string::npos) continue;
+    ++extended;
+    EXPECT_GT(after.volume, body.volume);
+  }
+  EXPECT_GT(extended, 5);
+}
+
+// A box from 0 to `size` whose corner there is gone: what is missing of its three faces is a rectangle
+// of each, so that the corner and the edges to it are to be made anew.
+SurfaceModel box_without_corner(const Vector& size, const Vector& gone, const Placement& at) {
+  test::Drawing d;
+  const auto axis = [](int k) { return Vector(Vector::Unit(k)); };
+  std::map<std::array<double, 3>, std::uint32_t> vertices;
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> edges;
+  const auto vertex = [&](const Point& p) {
+    const auto [found, is_new] = vertices.try_emplace({p.x(), p.y(), p.z()}, 0);
+    if (is_new) found->second = d.vertex(at(p));
+    return found->second;
+  };
+  const auto face = [&](const Vector& normal, const std::vector<Point>& corners) {
+    FaceLoop loop;
+    for (std::size_t i = 0; i < corners.size(); ++i) {
+      const std::uint32_t from = vertex(corners[i]), to = vertex(corners[(i + 1) % corners.size()]);
+      const auto known = edges.find({to, from});
+      if (known != edges.end()) {
+        loop.edges.push_back({known->second, false, nullptr});
+      } else {
+        const std::uint32_t e = d.line(from, to);
+        edges[{from, to}] = e;
+        loop.edges.push_back({e, true, nullptr});
+      }
+    }
+    const Vector n = at.linear * normal;
+    d.face_of_loops(make_plane(Frame::from(at(corners[0]), n, n.unitOrthogonal())), {loop});
+  };
+  for (int k = 0; k < 3; ++k) {
+    const Vector u = axis((k + 1) % 3), v = axis((k + 2) % 3), w = axis(k);
+    const double a = size.dot(u), b = size.dot(v), c = size.dot(w);
+    face(-w, {Point::Zero(), b * v, a * u + b * v, a * u});
+    const double ga = gone.dot(u), gb = gone.dot(v);
+    face(w, {c * w, c * w + a * u, c * w + a * u + (b - gb) * v,
+             c * w + (a - ga) * u + (b - gb) * v, c * w + (a - ga) * u + b * v, c * w + b * v});
+  }
+  return d.model();
+}
+
+TEST(BodySteps, CornersAreCarriedOn) {
+  for (std::uint64_t seed = 0; seed < 20; ++seed) {
+    SCOPED_TRACE(seed);
+    Random r(seed);
+    Vector size, gone, axis;
+    for (int k = 0; k < 3; ++k) {
+      size[k] = r.between(2, 9);
+      gone[k] = size[k] * r.between(0.1, 0.6);
+      axis[k] = r.between(-1, 1) + 2;
+    }
+    const Placement at = turned_by(axis.normalized(), r.between(0, 3));
+    MendSession session(prepare(box_without_corner(size, gone, at), {}));
+    ASSERT_EQ(session.model().parts.size(), 1u);
+    Step step = step_on(remedies::fill, {});
+    step.settings["method"] = std::string("extend");
+    const StepReport filled = session.run(step);
+    ASSERT_TRUE(filled.changed) << filled.lines[0].refused.size();
+    ASSERT_TRUE(filled.lines[0].faces.has_value());
+    EXPECT_TRUE(filled.lines[0].faces->are_kept);
+    EXPECT_EQ(filled.lines[0].faces->added, 3u);
+    const Body& read = session.input().parts[0].shape()->surfaces.at(0).body->body;
+    const Body& body = session.model().parts[0].shape()->surfaces.at(0).body->body;
+    EXPECT_EQ(body.edges.size(), read.edges.size() + 3);
+    EXPECT_LT((body.vertices.back().point - at(size)).norm(), 1e-12);
+    WriteReport report;
+    const std::string text = step_of(session.model(), report);
+    EXPECT_TRUE(test::broken_step_rules(text).empty()) << test::broken_step_rules(text)[0];
+    const Model back = read_model(Source{"back.step", text});
+    EXPECT_EQ(certify(back).verdict, Verdict::solid);
+    EXPECT_NEAR(back.sources[0].sizes.volume, size.prod(), 1e-9 * size.prod());
+  }
+}
+
+}  // namespace body_steps_test
+}  // namespace aguja
