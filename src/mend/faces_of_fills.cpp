@@ -55,7 +55,7 @@ class FaceMaker {
   };
   // Triangles of one fill on one surface.
   struct Region {
-    std::uint32_t patch = 0;
+    std::uint32_t fill = 0;
     std::uint32_t candidate = kNone;
     std::vector<std::uint32_t> triangles;
   };
@@ -66,8 +66,7 @@ class FaceMaker {
   bool find_sides() {
     std::vector<bool> is_of_fill(mesh_.points.size());
     for (std::uint32_t t = 0; t < mesh_.triangles.size(); ++t) {
-      if (scope_.parent[t].value != kNoIndex) continue;
-      if (mesh_.patch_of[t].value < scope_.first_fill) return false;
+      if (scope_.fill_of[t] == kNoIndex) continue;
       const Triangle& v = mesh_.triangles[t];
       for (std::size_t k = 0; k < 3; ++k) {
         is_of_fill[v[k].value] = true;
@@ -77,14 +76,14 @@ class FaceMaker {
       added_.push_back({t});
     }
     for (std::uint32_t t = 0; t < mesh_.triangles.size(); ++t) {
-      if (scope_.parent[t].value == kNoIndex) continue;
+      if (scope_.fill_of[t] != kNoIndex) continue;
       const Triangle& v = mesh_.triangles[t];
       for (std::size_t k = 0; k < 3; ++k) {
         const std::uint32_t a = v[k].value, b = v[(k + 1) % 3].value;
         if (!is_of_fill[a] || !is_of_fill[b]) continue;
         const auto found = sides_.find(key_of(a, b));
         if (found == sides_.end()) continue;
-        const std::uint32_t face = mesh_.patch_of[t].value - scope_.first_patch;
+        const std::uint32_t face = scope_.patch_of[t].value - scope_.first_patch;
         if (face >= body_.faces.size()) return false;
         found->second.faces.push_back(face);
       }
@@ -108,24 +107,24 @@ class FaceMaker {
           if (rim_.is_vertex(mesh_.point({m}), v)) body_vertex_.emplace(m, v);
         }
       }
-      const std::uint32_t patch = patch_of(sides.added[0].triangle);
-      neighbours_of_patch_[patch].insert(sides.faces[0]);
-      edges_of_patch_[patch].insert(sides.edge);
+      const std::uint32_t fill = fill_of(sides.added[0].triangle);
+      neighbours_of_fill_[fill].insert(sides.faces[0]);
+      edges_of_fill_[fill].insert(sides.edge);
     }
     return true;
   }
-  [[nodiscard]] std::uint32_t patch_of(std::uint32_t added) const {
-    return mesh_.patch_of[added_[added].value].value - scope_.first_fill;
+  [[nodiscard]] std::uint32_t fill_of(std::uint32_t added) const {
+    return scope_.fill_of[added_[added].value];
   }
 
   // One for each fill at first.
   void number_regions() {
-    std::map<std::uint32_t, std::uint32_t> region_of_patch;
+    std::map<std::uint32_t, std::uint32_t> region_of_fill;
     region_.resize(added_.size());
     for (std::uint32_t i = 0; i < added_.size(); ++i) {
       const auto [found, is_new] =
-          region_of_patch.try_emplace(patch_of(i), static_cast<std::uint32_t>(regions_.size()));
-      if (is_new) regions_.push_back({.patch = patch_of(i), .triangles = {}});
+          region_of_fill.try_emplace(fill_of(i), static_cast<std::uint32_t>(regions_.size()));
+      if (is_new) regions_.push_back({.fill = fill_of(i), .triangles = {}});
       region_[i] = found->second;
       regions_[found->second].triangles.push_back(i);
     }
@@ -135,8 +134,13 @@ class FaceMaker {
     const std::size_t fills = regions_.size();
     for (std::size_t r = 0; r < fills; ++r) {
       const std::size_t first = candidates_.size();
+      if (scope_.surface) {
+        candidates_.emplace_back(scope_.surface);
+        if (!take_one(regions_[r], first)) return false;
+        continue;
+      }
       std::set<const Surface*> seen;
-      for (const std::uint32_t f : neighbours_of_patch_[regions_[r].patch]) {
+      for (const std::uint32_t f : neighbours_of_fill_[regions_[r].fill]) {
         const SurfacePtr& s = body_.faces[f].surface;
         if (seen.insert(s.get()).second) candidates_.emplace_back(s);
       }
@@ -192,7 +196,7 @@ class FaceMaker {
     return true;
   }
   bool take_round(Region& region) {
-    const std::set<std::uint32_t>& own = edges_of_patch_[region.patch];
+    const std::set<std::uint32_t>& own = edges_of_fill_[region.fill];
     const std::size_t first = candidates_.size();
     for (SurfacePtr& s : round_surfaces(body_, {own.begin(), own.end()}, rim_.tolerance())) {
       candidates_.emplace_back(std::move(s));
@@ -219,7 +223,7 @@ class FaceMaker {
     std::set<std::uint32_t> left(triangles.begin(), triangles.end());
     for (bool is_first = true; !left.empty(); is_first = false) {
       const std::uint32_t own = is_first ? r : static_cast<std::uint32_t>(regions_.size());
-      if (!is_first) regions_.push_back({.patch = regions_[r].patch, .triangles = {}});
+      if (!is_first) regions_.push_back({.fill = regions_[r].fill, .triangles = {}});
       Region& region = regions_[own];
       region.triangles.clear();
       region.candidate = candidate_of[*left.begin()];
@@ -301,7 +305,7 @@ class FaceMaker {
     for (auto& [size, loop] : loops) made.face.loops.push_back(std::move(loop));
     if (!measure(region, made)) return false;
     out_.faces.push_back(std::move(made));
-    out_.patch_of_face.push_back(region.patch);
+    out_.fill_of_face.push_back(region.fill);
     return true;
   }
 
@@ -453,7 +457,7 @@ class FaceMaker {
   std::vector<TriangleId> added_;
   std::map<std::uint64_t, SidesAt> sides_;              // of added triangles, by their vertices
   std::map<std::uint32_t, std::uint32_t> body_vertex_;  // by vertex of the mesh
-  std::map<std::uint32_t, std::set<std::uint32_t>> neighbours_of_patch_, edges_of_patch_;
+  std::map<std::uint32_t, std::set<std::uint32_t>> neighbours_of_fill_, edges_of_fill_;
   std::vector<FillSurface> candidates_;
   std::vector<Region> regions_;
   std::vector<std::uint32_t> region_;  // by added triangle

@@ -14,18 +14,20 @@ struct FillFaces {
   std::vector<BodyVertex> vertices;  ///< new ones, and new edges
   std::vector<BodyEdge> edges;
   std::vector<NewFace> faces;
-  std::vector<std::uint32_t> patch_of_face;  ///< by face: of the fills' patches, from 0
-  std::vector<TriangleId> triangles;         ///< that were added, rising
-  std::vector<std::uint32_t> face_of;        ///< by these: of `faces`
+  std::vector<std::uint32_t> fill_of_face;  ///< by face
+  std::vector<TriangleId> triangles;        ///< that were added, rising
+  std::vector<std::uint32_t> face_of;       ///< by these: of `faces`
 };
 
 struct FillScope {
   const Mesh& mesh;  ///< with the fills; distinct points
-  const std::vector<TriangleId>& parent;
-  std::uint32_t first_fill = 0;  ///< patches from here on are fills
-  const PreparedBody& body;      ///< without them; what is dropped is dropped
+  /// By triangle: of which fill it is, from 0; kNoIndex: of none.
+  const std::vector<std::uint32_t>& fill_of;
+  const std::vector<PatchId>& patch_of;  ///< by triangle; what is of no fill is a facet of a face
+  const PreparedBody& body;              ///< without them; what is dropped is dropped
   Placement to_mesh;
   std::uint32_t first_patch = 0;  ///< of the body's face 0
+  SurfacePtr surface = nullptr;   ///< that they are known to lie on; none: see `faces_of_fills`
 };
 
 /// Each fill becomes one face, or a few that meet in edges: on the surfaces of the faces around it where

@@ -11,13 +11,14 @@ namespace {
 
 // By patch, what became of its triangles.
 struct PatchTally {
-  std::size_t all = 0, left = 0, turned = 0;
+  std::size_t all = 0, left = 0, turned = 0, joined = 0;
+  std::uint32_t now = kNoIndex;  // the patch that those that are left have
   [[nodiscard]] bool is_whole() const {
     return left == 0 || (left == all && (turned == 0 || turned == all));
   }
 };
 
-// None if a triangle is neither what it was nor turned.
+// None if a triangle is neither what it was nor turned, or if those of a patch are not all of one.
 std::optional<std::vector<PatchTally>> tallies(const Mesh& before, const Change& change,
                                                std::size_t patches) {
   std::vector<PatchTally> tally(patches);
@@ -26,60 +27,141 @@ std::optional<std::vector<PatchTally>> tallies(const Mesh& before, const Change&
   for (std::uint32_t t = 0; t < change.mesh.triangles.size(); ++t) {
     const TriangleId parent = change.parent[t];
     if (parent.value == kNoIndex) continue;
-    const PatchId patch = before.patch_of[parent.value];
+    PatchTally& own = tally[before.patch_of[parent.value].value];
+    const std::uint32_t now = change.mesh.patch_of[t].value;
     const Sameness same = same_triangle(before, parent, change.mesh, {t});
-    if (same == Sameness::different || is_left[parent.value] || change.mesh.patch_of[t] != patch) {
-      return std::nullopt;
-    }
+    if (own.now == kNoIndex) own.now = now;
+    if (same == Sameness::different || is_left[parent.value] || own.now != now) return std::nullopt;
     is_left[parent.value] = true;
-    ++tally[patch.value].left;
-    tally[patch.value].turned += same == Sameness::turned;
+    ++own.left;
+    own.turned += same == Sameness::turned;
+  }
+  if (!std::all_of(tally.begin(), tally.end(), [](const PatchTally& t) { return t.is_whole(); })) {
+    return std::nullopt;
+  }
+  // What others were joined to stays itself.
+  for (std::uint32_t p = 0; p < patches; ++p) {
+    const std::uint32_t now = tally[p].now;
+    if (now == kNoIndex || now == p) continue;
+    if (now >= patches || tally[now].now != now) return std::nullopt;
+    ++tally[now].joined;
   }
   return tally;
 }
 
-FaceEdit edit_of(const SurfaceOrigin& origin, const std::vector<PatchTally>& tally) {
-  FaceEdit edit;
-  const Body& body = origin.body->body;
-  for (std::uint32_t f = 0; f < body.faces.size(); ++f) {
-    const PatchTally& own = tally[origin.first_patch + f];
-    if (own.all == 0 || !body.faces[f].is_used) continue;
-    if (own.left == 0) {
-      edit.dropped.push_back(f);
-    } else if (own.turned > 0) {
-      edit.turned.push_back(f);
+// The faces of one body through a change.
+class FacesThrough {
+ public:
+  FacesThrough(const SurfaceOrigin& origin, const Mesh& before, Change& change,
+               const std::vector<PatchTally>& tally)
+      : origin_(origin), change_(change), tally_(tally), body_(origin.body) {
+    for (std::uint32_t t = 0; t < change.mesh.triangles.size(); ++t) {
+      const TriangleId parent = change.parent[t];
+      patch_of_.push_back(parent.value == kNoIndex ? PatchId{kNoIndex}
+                                                   : before.patch_of[parent.value]);
     }
   }
-  return edit;
-}
 
-// Fills as faces of the body, which has no other beside it.
-bool add_faces(const SurfaceOrigin& origin, std::uint32_t first_fill, std::size_t fills_before,
-               Change& change, FaceEdit& edit) {
-  FaceEdit drops;
-  drops.dropped = edit.dropped;
-  const PreparedBody without = edited(origin.body, drops);
-  std::optional<FillFaces> fills = faces_of_fills(
-      {change.mesh, change.parent, first_fill, without, origin.placement, origin.first_patch});
-  if (!fills) return false;
-  std::vector<std::string> names;
-  for (const std::uint32_t patch : fills->patch_of_face) {
-    names.push_back(change.new_patches[patch]);
+  void drop_and_turn() {
+    FaceEdit edit;
+    for (std::uint32_t f = 0; f < face_count(); ++f) {
+      const PatchTally& own = tally_[origin_.first_patch + f];
+      if (own.all == 0 || !body_->body.faces[f].is_used) continue;
+      if (own.left == 0) {
+        edit.dropped.push_back(f);
+      } else if (own.turned > 0) {
+        edit.turned.push_back(f);
+      }
+    }
+    dropped_ = edit.dropped.size();
+    turned_ = edit.turned.size();
+    take(edit);
   }
-  for (std::size_t i = 0; i < names.size(); ++i) {
-    fills->faces[i].face.name = fill_name(names[i], fills_before + i + 1);
+
+  // One face after another gets those that were joined to it.
+  bool join() {
+    for (std::uint32_t f = 0; f < face_count(); ++f) {
+      const std::uint32_t patch = origin_.first_patch + f;
+      if (tally_[patch].joined == 0) continue;
+      FaceEdit edit;
+      std::vector<std::uint32_t> fill_of(patch_of_.size(), kNoIndex);
+      for (std::uint32_t g = 0; g < face_count(); ++g) {
+        if (g != f && tally_[origin_.first_patch + g].now == patch) edit.dropped.push_back(g);
+      }
+      if (edit.dropped.size() != tally_[patch].joined) return false;  // of another body
+      for (std::size_t t = 0; t < patch_of_.size(); ++t) {
+        if (patch_of_[t].value == kNoIndex || tally_[patch_of_[t].value].now != patch) continue;
+        fill_of[t] = 0;
+        patch_of_[t] = {patch};
+      }
+      FaceEdit all = edit;
+      all.dropped.insert(std::upper_bound(all.dropped.begin(), all.dropped.end(), f), f);
+      const PreparedBody without = edited(body_, all);
+      std::optional<FillFaces> made =
+          faces_of_fills({change_.mesh, fill_of, patch_of_, without, origin_.placement,
+                          origin_.first_patch, body_->body.faces[f].surface});
+      if (!made || made->faces.size() != 1 || !made->edges.empty()) return false;
+      NewFace& face = made->faces[0];
+      dropped_ += edit.dropped.size();
+      edit.looped.push_back({f, std::move(face.face.loops), face.facets, face.fit});
+      take(edit);
+    }
+    return true;
   }
-  change.new_patches = std::move(names);
-  const auto first =
-      origin.first_patch + static_cast<std::uint32_t>(origin.body->body.faces.size());
-  for (std::size_t i = 0; i < fills->triangles.size(); ++i) {
-    change.mesh.patch_of[fills->triangles[i].value] = {first + fills->face_of[i]};
+
+  // Fills take the numbers after those of the faces.
+  bool add(std::uint32_t first_fill, std::size_t fills_before) {
+    std::vector<std::uint32_t> fill_of;
+    for (std::size_t t = 0; t < patch_of_.size(); ++t) {
+      const bool is_new = patch_of_[t].value == kNoIndex;
+      if (is_new && change_.mesh.patch_of[t].value < first_fill) return false;
+      fill_of.push_back(is_new ? change_.mesh.patch_of[t].value - first_fill : kNoIndex);
+    }
+    std::optional<FillFaces> fills = faces_of_fills(
+        {change_.mesh, fill_of, patch_of_, *body_, origin_.placement, origin_.first_patch});
+    if (!fills) return false;
+    std::vector<std::string> names;
+    for (std::size_t i = 0; i < fills->faces.size(); ++i) {
+      names.push_back(change_.new_patches[fills->fill_of_face[i]]);
+      fills->faces[i].face.name = fill_name(names[i], fills_before + i + 1);
+    }
+    change_.new_patches = std::move(names);
+    const std::uint32_t first = origin_.first_patch + face_count();
+    for (std::size_t i = 0; i < fills->triangles.size(); ++i) {
+      change_.mesh.patch_of[fills->triangles[i].value] = {first + fills->face_of[i]};
+    }
+    FaceEdit edit;
+    edit.new_vertices = std::move(fills->vertices);
+    edit.new_edges = std::move(fills->edges);
+    edit.added = std::move(fills->faces);
+    added_ = edit.added.size();
+    take(edit);
+    return true;
   }
-  edit.new_vertices = std::move(fills->vertices);
-  edit.new_edges = std::move(fills->edges);
-  edit.added = std::move(fills->faces);
-  return true;
-}
+
+  void tell(KeptSurfaces& kept) const {
+    kept.dropped += dropped_;
+    kept.turned += turned_;
+    kept.added += added_;
+    kept.surfaces.push_back(origin_);
+    kept.surfaces.back().body = body_;
+  }
+
+ private:
+  [[nodiscard]] std::uint32_t face_count() const {
+    return static_cast<std::uint32_t>(origin_.body->body.faces.size());
+  }
+  void take(const FaceEdit& edit) {
+    if (!edit.is_empty()) body_ = std::make_shared<const PreparedBody>(edited(body_, edit));
+  }
+
+  const SurfaceOrigin& origin_;
+  Change& change_;
+  const std::vector<PatchTally>& tally_;
+  PreparedBodyPtr body_;
+  std::vector<PatchId> patch_of_;  // by triangle: as it is before those of it are joined
+  std::size_t dropped_ = 0, turned_ = 0, added_ = 0;
+};
 
 }  // namespace
 
@@ -97,10 +179,7 @@ std::optional<KeptSurfaces> keep_surfaces(const Shape& before, Change& change, s
     patches = std::max(patches, origin.first_patch + origin.body->body.faces.size());
   }
   const auto tally = tallies(mesh, change, patches);
-  if (!tally || !std::all_of(tally->begin(), tally->end(),
-                             [](const PatchTally& t) { return t.is_whole(); })) {
-    return std::nullopt;
-  }
+  if (!tally) return std::nullopt;
   const bool adds = std::any_of(change.parent.begin(), change.parent.end(),
                                 [](TriangleId p) { return p.value == kNoIndex; });
   // Numbers that follow the last face's are those of what has no face, or of the next body.
@@ -111,16 +190,10 @@ std::optional<KeptSurfaces> keep_surfaces(const Shape& before, Change& change, s
   KeptSurfaces kept;
   kept.first_added = patches;
   for (const SurfaceOrigin& origin : before.surfaces) {
-    FaceEdit edit = edit_of(origin, *tally);
-    if (adds && !add_faces(origin, first_fill, fills, change, edit)) return std::nullopt;
-    kept.dropped += edit.dropped.size();
-    kept.turned += edit.turned.size();
-    kept.added += edit.added.size();
-    SurfaceOrigin after = origin;
-    if (!edit.is_empty()) {
-      after.body = std::make_shared<const PreparedBody>(edited(origin.body, edit));
-    }
-    kept.surfaces.push_back(std::move(after));
+    FacesThrough faces(origin, mesh, change, *tally);
+    faces.drop_and_turn();
+    if (!faces.join() || (adds && !faces.add(first_fill, fills))) return std::nullopt;
+    faces.tell(kept);
   }
   return kept;
 }

@@ -1,5 +1,5 @@
 #pragma once
-// A body through a step that drops, turns or adds whole faces: it stays a body.
+// A body through a step that drops, turns, joins or adds whole faces: it stays a body.
 
 #include <optional>
 #include <vector>
@@ -17,8 +17,8 @@ struct KeptSurfaces {
 };
 
 /// The surfaces of a shape after a change, if facets of its faces are all there, as they were or turned
-/// over, or all gone, and what was added are faces, too (`faces_of_fills`); none if not, or if there are
-/// none. New faces take the numbers after those of the body: patches of `change` are numbered anew for
+/// over, or all of one patch with those of another face that lies on the same surface, or all gone, and
+/// what was added are faces, too (`faces_of_fills`); none if not, or if there are none. New faces take the numbers after those of the body: patches of `change` are numbered anew for
 /// that, and the names of fills (`change.new_patches`) are one for each face; `fills`: how many the part
 /// had before.
 ///

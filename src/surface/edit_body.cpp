@@ -26,13 +26,22 @@ void check(const Body& body, const FaceEdit& edit) {
       throw ArgumentError("edit_faces: a new edge without a curve, or without its vertices");
     }
   }
-  for (const NewFace& f : edit.added) {
-    if (!f.face.surface) throw ArgumentError("edit_faces: a new face without a surface");
-    for (const FaceLoop& loop : f.face.loops) {
+  const auto check_loops = [&](const std::vector<FaceLoop>& loops) {
+    for (const FaceLoop& loop : loops) {
       for (const EdgeUseOfFace& use : loop.edges) {
-        if (use.edge >= edges) throw ArgumentError("edit_faces: a new face without its edges");
+        if (use.edge >= edges) throw ArgumentError("edit_faces: a loop without its edges");
       }
     }
+  };
+  std::vector<std::uint32_t> looped;
+  for (const OtherLoops& l : edit.looped) {
+    looped.push_back(l.face);
+    check_loops(l.loops);
+  }
+  check_faces(looped);
+  for (const NewFace& f : edit.added) {
+    if (!f.face.surface) throw ArgumentError("edit_faces: a new face without a surface");
+    check_loops(f.face.loops);
   }
 }
 
@@ -75,6 +84,19 @@ BodyChange edit_faces(const Body& before, const FaceEdit& edit) {
     for (BodyShell::Use& use : shell.faces) {
       if (std::binary_search(edit.turned.begin(), edit.turned.end(), use.face)) {
         use.forward = !use.forward;
+      }
+    }
+  }
+  for (const OtherLoops& l : edit.looped) {
+    Face& face = body.faces[l.face];
+    face.loops = l.loops;
+    face.loops_directed = true;
+    // Loops are as it faces: seen against its normal if nothing turns it.
+    for (BodyShell& shell : body.shells) {
+      for (BodyShell::Use& use : shell.faces) {
+        if (use.face != l.face || use.forward) continue;
+        use.forward = true;
+        face.same_sense = !face.same_sense;
       }
     }
   }
@@ -122,6 +144,11 @@ PreparedBody edited(const PreparedBodyPtr& before, const FaceEdit& edit) {
   std::erase_if(turned, is_dropped);
   after.turned = std::move(turned);
   for (const std::uint32_t f : edit.turned) after.sizes[f].turn();
+  for (const OtherLoops& l : edit.looped) {
+    after.fits[l.face] = l.fit;
+    after.sizes[l.face] = {.area_within = kInfinity, .volume_within = kInfinity};
+    after.facets[l.face] = l.facets;
+  }
   for (std::size_t i = 0; i < edit.added.size(); ++i) {
     const std::size_t f = before->body.faces.size() + i;
     after.fits[f] = edit.added[i].fit;

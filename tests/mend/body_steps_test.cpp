@@ -260,43 +260,107 @@ TEST(BodySteps, NeighboursThatAreCarriedOnAreFacesToo) {
   EXPECT_GT(extended, 5);
 }
 
+// Plane faces by their corners, seen from outside, which share edges where corners are the same.
+class PlaneFaces {
+ public:
+  explicit PlaneFaces(const Placement& at) : at_(at) {}
+  void face(const std::vector<Point>& corners) {
+    FaceLoop loop;
+    Vector area = Vector::Zero();
+    for (std::size_t i = 0; i < corners.size(); ++i) {
+      const Point &p = corners[i], &q = corners[(i + 1) % corners.size()];
+      area += p.cross(q);
+      const std::uint32_t from = vertex(p), to = vertex(q);
+      const auto known = edges_.find({to, from});
+      if (known != edges_.end()) {
+        loop.edges.push_back({known->second, false, nullptr});
+      } else {
+        loop.edges.push_back({edges_[{from, to}] = drawing_.line(from, to), true, nullptr});
+      }
+    }
+    const Vector n = at_.linear * area;
+    drawing_.face_of_loops(make_plane(Frame::from(at_(corners[0]), n, n.unitOrthogonal())), {loop});
+  }
+  [[nodiscard]] SurfaceModel model() const { return drawing_.model(); }
+
+ private:
+  std::uint32_t vertex(const Point& p) {
+    const auto [found, is_new] = vertices_.try_emplace({p.x(), p.y(), p.z()}, 0);
+    if (is_new) found->second = drawing_.vertex(at_(p));
+    return found->second;
+  }
+
+  Placement at_;
+  test::Drawing drawing_;
+  std::map<std::array<double, 3>, std::uint32_t> vertices_;
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> edges_;
+};
+
 // A box from 0 to `size` whose corner there is gone: what is missing of its three faces is a rectangle
 // of each, so that the corner and the edges to it are to be made anew.
 SurfaceModel box_without_corner(const Vector& size, const Vector& gone, const Placement& at) {
-  test::Drawing d;
-  const auto axis = [](int k) { return Vector(Vector::Unit(k)); };
-  std::map<std::array<double, 3>, std::uint32_t> vertices;
-  std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> edges;
-  const auto vertex = [&](const Point& p) {
-    const auto [found, is_new] = vertices.try_emplace({p.x(), p.y(), p.z()}, 0);
-    if (is_new) found->second = d.vertex(at(p));
-    return found->second;
-  };
-  const auto face = [&](const Vector& normal, const std::vector<Point>& corners) {
-    FaceLoop loop;
-    for (std::size_t i = 0; i < corners.size(); ++i) {
-      const std::uint32_t from = vertex(corners[i]), to = vertex(corners[(i + 1) % corners.size()]);
-      const auto known = edges.find({to, from});
-      if (known != edges.end()) {
-        loop.edges.push_back({known->second, false, nullptr});
-      } else {
-        const std::uint32_t e = d.line(from, to);
-        edges[{from, to}] = e;
-        loop.edges.push_back({e, true, nullptr});
-      }
-    }
-    const Vector n = at.linear * normal;
-    d.face_of_loops(make_plane(Frame::from(at(corners[0]), n, n.unitOrthogonal())), {loop});
-  };
+  PlaneFaces faces(at);
   for (int k = 0; k < 3; ++k) {
-    const Vector u = axis((k + 1) % 3), v = axis((k + 2) % 3), w = axis(k);
+    const Vector u = Vector::Unit((k + 1) % 3), v = Vector::Unit((k + 2) % 3), w = Vector::Unit(k);
     const double a = size.dot(u), b = size.dot(v), c = size.dot(w);
-    face(-w, {Point::Zero(), b * v, a * u + b * v, a * u});
     const double ga = gone.dot(u), gb = gone.dot(v);
-    face(w, {c * w, c * w + a * u, c * w + a * u + (b - gb) * v,
-             c * w + (a - ga) * u + (b - gb) * v, c * w + (a - ga) * u + b * v, c * w + b * v});
+    faces.face({Point::Zero(), b * v, a * u + b * v, a * u});
+    faces.face({c * w, c * w + a * u, c * w + a * u + (b - gb) * v,
+                c * w + (a - ga) * u + (b - gb) * v, c * w + (a - ga) * u + b * v, c * w + b * v});
   }
-  return d.model();
+  return faces.model();
+}
+
+// A box whose top is divided into as many strips.
+SurfaceModel box_with_strips(const Vector& size, int strips, const Placement& at) {
+  PlaneFaces faces(at);
+  const double a = size.x(), b = size.y(), c = size.z();
+  std::vector<Point> front = {{0, 0, 0}, {a, 0, 0}}, back = {{a, b, 0}, {0, b, 0}};
+  for (int i = 0; i <= strips; ++i) {
+    const double x = a * i / strips, to = a * (i + 1) / strips;
+    front.insert(front.begin() + 2, Point(x, 0, c));
+    back.emplace_back(x, b, c);
+    if (i < strips) faces.face({{x, 0, c}, {to, 0, c}, {to, b, c}, {x, b, c}});
+  }
+  faces.face(front);
+  faces.face(back);
+  faces.face({{0, 0, 0}, {0, b, 0}, {a, b, 0}, {a, 0, 0}});
+  faces.face({{0, 0, 0}, {0, 0, c}, {0, b, c}, {0, b, 0}});
+  faces.face({{a, 0, 0}, {a, b, 0}, {a, b, c}, {a, 0, c}});
+  return faces.model();
+}
+
+// What a plane is divided into becomes one face, on the very surface of the first of them.
+TEST(BodySteps, DividedPlanesBecomeOneFace) {
+  for (const int strips : {2, 3, 7}) {
+    SCOPED_TRACE(strips);
+    const Vector size(4, 3, 2);
+    const Placement at = turned_by(Vector(1, 2, 3).normalized(), 0.7 * strips);
+    MendSession session(prepare(box_with_strips(size, strips, at), {}));
+    static_cast<void>(session.inspect());
+    Step step = step_on(remedies::absorb, {});
+    step.selection.kinds = {FindingKind::split_patch};
+    const StepReport done = session.run(step);
+    ASSERT_TRUE(done.changed);
+    ASSERT_TRUE(done.lines[0].faces.has_value());
+    EXPECT_TRUE(done.lines[0].faces->are_kept);
+    EXPECT_EQ(done.lines[0].faces->dropped, static_cast<std::size_t>(strips - 1));
+    EXPECT_EQ(used_faces(session.model().parts[0]).size(), 6u);
+    const Body &read = session.input().parts[0].shape()->surfaces.at(0).body->body,
+               &body = session.model().parts[0].shape()->surfaces.at(0).body->body;
+    EXPECT_EQ(body.faces[0].surface, read.faces[0].surface);
+    EXPECT_EQ(body.edges.size(), read.edges.size());
+    ASSERT_EQ(body.faces[0].loops.size(), 1u);
+    EXPECT_EQ(body.faces[0].loops[0].edges.size(), static_cast<std::size_t>(2 * strips + 2));
+    WriteReport report;
+    const std::string text = step_of(session.model(), report);
+    EXPECT_TRUE(report.notes.empty()) << report.notes[0];
+    EXPECT_TRUE(test::broken_step_rules(text).empty()) << test::broken_step_rules(text)[0];
+    const Model back = read_model(Source{"back.step", text});
+    EXPECT_EQ(certify(back).verdict, Verdict::solid);
+    EXPECT_EQ(used_faces(back.parts[0]).size(), 6u);
+    EXPECT_NEAR(back.sources[0].sizes.volume, size.prod(), 1e-9 * size.prod());
+  }
 }
 
 TEST(BodySteps, CornersAreCarriedOn) {

@@ -16,9 +16,18 @@ struct NewFace {
   FaceFit fit;
 };
 
+/// A face that covers more, or less, of its surface: with other loops, all else of it stays.
+struct OtherLoops {
+  std::uint32_t face = 0;
+  std::vector<FaceLoop> loops;  ///< as it faces: on their left
+  std::uint32_t facets = 0;
+  FaceFit fit;
+};
+
 /// What is to become of the faces of a body. Numbers are those of the body before, rising.
 struct FaceEdit {
   std::vector<std::uint32_t> dropped, turned;
+  std::vector<OtherLoops> looped;
   std::vector<BodyVertex> new_vertices;
   std::vector<BodyEdge> new_edges;  ///< may name new vertices, which are numbered on
   std::vector<NewFace> added;
@@ -37,7 +46,7 @@ struct FaceEdit {
 /// The same of a body that has facets: what was found of its faces goes on with them. The facets
 /// themselves are the caller's: those of dropped faces are to go, those of turned ones to be turned,
 /// those of new ones to be put in, with their patches numbered as the faces are. Sizes of the
-/// surfaces of new faces are not known (see `FaceSizes`).
+/// surfaces of faces that are new, or have other loops, are not known (see `FaceSizes`).
 [[nodiscard]] PreparedBody edited(const PreparedBodyPtr& body, const FaceEdit& edit);
 
 }  // namespace aguja
