@@ -18,7 +18,7 @@ namespace {
 constexpr double kFittedCrease = 1e-7;
 // Of two surfaces that a facet lies on, the later one must face more its way by this much.
 constexpr double kBetterFacing = 1e-6;
-constexpr std::uint32_t kNone = kNoIndex;
+constexpr std::uint32_t kNoEdge = kNoIndex;
 
 std::uint64_t key_of(std::uint32_t a, std::uint32_t b) {
   const auto [low, high] = std::minmax(a, b);
@@ -51,12 +51,12 @@ class FaceMaker {
   struct SidesAt {
     std::vector<Side> added;
     std::vector<std::uint32_t> faces;  // of triangles that were there
-    std::uint32_t edge = kNone;        // of the body, if it is on the rim
+    std::uint32_t edge = kNoEdge;      // of the body, if it is on the rim
   };
   // Triangles of one fill on one surface.
   struct Region {
     std::uint32_t fill = 0;
-    std::uint32_t candidate = kNone;
+    std::uint32_t candidate = kNoEdge;
     std::vector<std::uint32_t> triangles;
   };
 
@@ -266,7 +266,7 @@ class FaceMaker {
       for (const auto& [vertex, count] : creases) {
         if (count != 2 || body_vertex_.contains(vertex)) nodes_.insert(vertex);
       }
-      nodes_.insert(kNone);  // it was looked for
+      nodes_.insert(kNoEdge);  // it was looked for
     }
     return nodes_.contains(v);
   }
@@ -316,20 +316,20 @@ class FaceMaker {
     // What is on the other side of it: an edge of the body, or another region.
     const auto label = [&](std::size_t i) -> std::pair<std::uint32_t, std::uint32_t> {
       const SidesAt& s = side(i);
-      if (s.edge != kNone) return {s.edge, kNone};
+      if (s.edge != kNoEdge) return {s.edge, kNoEdge};
       const std::uint32_t first = region_[s.added[0].triangle];
-      return {kNone, first == r ? region_[s.added[1].triangle] : first};
+      return {kNoEdge, first == r ? region_[s.added[1].triangle] : first};
     };
     const auto breaks = [&](std::size_t i) {
       const auto before = label(i + n - 1), here = label(i);
       if (before != here) return true;
-      return here.second == kNone ? body_vertex_.contains(loop[i % n]) : is_node(loop[i % n]);
+      return here.second == kNoEdge ? body_vertex_.contains(loop[i % n]) : is_node(loop[i % n]);
     };
     std::size_t start = 0;
     while (start < n && !breaks(start)) ++start;
     if (start == n) {
       // A crease that closes on itself, the same from both sides.
-      if (label(0).second == kNone) return std::nullopt;
+      if (label(0).second == kNoEdge) return std::nullopt;
       start = static_cast<std::size_t>(std::min_element(loop.begin(), loop.end()) - loop.begin());
     }
     std::rotate(loop.begin(), loop.begin() + static_cast<std::ptrdiff_t>(start), loop.end());
@@ -340,8 +340,8 @@ class FaceMaker {
       std::vector<std::uint32_t> chain(loop.begin() + static_cast<std::ptrdiff_t>(i),
                                        loop.begin() + static_cast<std::ptrdiff_t>(end));
       chain.push_back(loop[end % n]);
-      const auto use = label(i).second == kNone ? use_of_rim(side(i).edge, chain)
-                                                : use_of_crease(r, label(i).second, chain);
+      const auto use = label(i).second == kNoEdge ? use_of_rim(side(i).edge, chain)
+                                                  : use_of_crease(r, label(i).second, chain);
       if (!use) return std::nullopt;
       out.edges.push_back(*use);
       i = end;

@@ -11,7 +11,7 @@ namespace {
 
 // As facets of bodies are made where nothing else is asked for.
 constexpr double kHeldToChord = 0.8, kFacetAngle = 0.35;
-constexpr double kPole = 1e-6;  // of the body's size
+constexpr double kPoleOfBody = 1e-6;  // of the body's size
 
 class SurfaceFiller {
  public:
@@ -83,7 +83,7 @@ class SurfaceFiller {
     FaceFineness fineness;
     fineness.chord = kHeldToChord * origin_.body->chord;
     fineness.angle = kFacetAngle;
-    fineness.tolerance = kPole * rim_.size();
+    fineness.tolerance = kPoleOfBody * rim_.size();
     Face face;
     face.surface = surface;
     FaceMesh made = mesh_face(face, true, loops, fineness);

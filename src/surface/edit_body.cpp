@@ -45,14 +45,14 @@ void check(const Body& body, const FaceEdit& edit) {
   }
 }
 
-constexpr std::uint32_t kNoShell = 0xffffffffu;
+constexpr std::uint32_t kNoShellYet = 0xffffffffu;
 
 void put_in(Body& body, const NewFace& added, std::vector<std::uint32_t>& shell_of_edge) {
-  std::uint32_t shell = kNoShell;
+  std::uint32_t shell = kNoShellYet;
   for (const FaceLoop& loop : added.face.loops) {
     for (const EdgeUseOfFace& use : loop.edges) shell = std::min(shell, shell_of_edge[use.edge]);
   }
-  if (shell == kNoShell) {
+  if (shell == kNoShellYet) {
     shell = static_cast<std::uint32_t>(body.shells.size());
     body.shells.emplace_back();
   }
@@ -65,13 +65,10 @@ void put_in(Body& body, const NewFace& added, std::vector<std::uint32_t>& shell_
   body.faces.push_back(added.face);
 }
 
-}  // namespace
-
-BodyChange edit_faces(const Body& before, const FaceEdit& edit) {
+// `change.body` is as it was before.
+void apply(const Body& before, const FaceEdit& edit, BodyChange& change) {
   check(before, edit);
-  BodyChange change;
   Body& body = change.body;
-  body = before;
   for (const std::uint32_t f : edit.dropped) {
     body.faces[f].loops.clear();
     body.faces[f].is_used = false;
@@ -102,7 +99,7 @@ BodyChange edit_faces(const Body& before, const FaceEdit& edit) {
   }
   body.vertices.insert(body.vertices.end(), edit.new_vertices.begin(), edit.new_vertices.end());
   body.edges.insert(body.edges.end(), edit.new_edges.begin(), edit.new_edges.end());
-  std::vector<std::uint32_t> shell_of_edge(body.edges.size(), kNoShell);
+  std::vector<std::uint32_t> shell_of_edge(body.edges.size(), kNoShellYet);
   for (std::uint32_t s = 0; s < body.shells.size(); ++s) {
     for (const BodyShell::Use& use : body.shells[s].faces) {
       for (const FaceLoop& loop : body.faces[use.face].loops) {
@@ -114,12 +111,22 @@ BodyChange edit_faces(const Body& before, const FaceEdit& edit) {
   }
   for (const NewFace& added : edit.added) put_in(body, added, shell_of_edge);
   note_unused(before, change);
+}
+
+}  // namespace
+
+BodyChange edit_faces(const Body& body, const FaceEdit& edit) {
+  BodyChange change;
+  change.body = body;
+  apply(body, edit, change);
   return change;
 }
 
 PreparedBody edited(const PreparedBodyPtr& before, const FaceEdit& edit) {
-  BodyChange change = edit_faces(before->body, edit);
   PreparedBody after = *before;
+  BodyChange change;
+  change.body = std::move(after.body);
+  apply(before->body, edit, change);
   after.before = before;
   after.body = std::move(change.body);
   after.maps.then(change.maps);

@@ -6,7 +6,6 @@
 #include <vector>
 
 #include <Eigen/Geometry>
-#include <Eigen/LU>
 
 #include "surface/fit_curve.h"
 #include "surface/limits.h"
@@ -14,9 +13,9 @@
 namespace aguja {
 namespace {
 
-constexpr int kMostSteps = 40;
+constexpr int kMostMeetingSteps = 40;
 // The least sine between normals at which surfaces cross: below it, places along them say nothing.
-constexpr double kLeastSine = 1e-6;
+constexpr double kLeastMeetingSine = 1e-6;
 
 struct Foot {
   double distance;  // along the normal
@@ -28,14 +27,21 @@ Foot foot_on(const Surface& surface, const SurfaceFoot& foot, const Point& p) {
   const Vector n = at.normal();
   return {(p - at.p).dot(n), n};
 }
+// From where it is so far from three planes, to where they meet; not finite where they do not.
+Vector common_step(const std::array<Vector, 3>& normals, const Vector& distances) {
+  const Vector across = normals[1].cross(normals[2]);
+  return (distances[0] * across + distances[1] * normals[2].cross(normals[0]) +
+          distances[2] * normals[0].cross(normals[1])) /
+         normals[0].dot(across);
+}
 double off_surface(const Surface& surface, const SurfaceFoot& foot, const Point& p) {
   return (surface.point(foot.of(p)) - p).norm();
 }
 
 // Both surfaces, and how to come onto both.
-class Meeting {
+class SurfaceMeeting {
  public:
-  Meeting(const Surface& a, const Surface& b) : a_(a), b_(b), foot_a_(a), foot_b_(b) {}
+  SurfaceMeeting(const Surface& a, const Surface& b) : a_(a), b_(b), foot_a_(a), foot_b_(b) {}
 
   struct Place {
     Point p;
@@ -44,14 +50,13 @@ class Meeting {
   // From a place near both; `across`: the step stays in the plane with this normal, if it is not 0.
   [[nodiscard]] std::optional<Place> onto(Point p, const Vector& across, double size) const {
     double last = kFar;
-    for (int i = 0; i < kMostSteps; ++i) {
+    for (int i = 0; i < kMostMeetingSteps; ++i) {
       const Foot on_a = foot_on(a_, foot_a_, p), on_b = foot_on(b_, foot_b_, p);
       const Vector along = on_a.normal.cross(on_b.normal);
-      if (!(along.norm() > kLeastSine)) return std::nullopt;
+      if (!(along.norm() > kLeastMeetingSine)) return std::nullopt;
       const Vector third = across.norm() > 0 ? across : along;
-      Eigen::Matrix3d rows;
-      rows << on_a.normal.transpose(), on_b.normal.transpose(), third.transpose();
-      const Vector step = rows.partialPivLu().solve(Vector(on_a.distance, on_b.distance, 0));
+      const Vector step =
+          common_step({on_a.normal, on_b.normal, third}, Vector(on_a.distance, on_b.distance, 0));
       if (!step.allFinite()) return std::nullopt;
       p -= step;
       const double length = step.norm();
@@ -77,9 +82,9 @@ class Meeting {
 
 // Through places on the curve, by their distances: at every parameter the place on both surfaces that
 // lies in the plane across the chord.
-class MeetingLine final : public Curve {
+class SurfaceMeetingLine final : public Curve {
  public:
-  MeetingLine(const Meeting& meeting, std::vector<Point> places, double size)
+  SurfaceMeetingLine(const SurfaceMeeting& meeting, std::vector<Point> places, double size)
       : meeting_(meeting), places_(std::move(places)), size_(size) {
     for (std::size_t i = 1; i < places_.size(); ++i) {
       at_.push_back(at_.back() + (places_[i] - places_[i - 1]).norm());
@@ -117,7 +122,7 @@ class MeetingLine final : public Curve {
  private:
   static constexpr double kLeastCosine = 0.01;
 
-  const Meeting& meeting_;
+  const SurfaceMeeting& meeting_;
   std::vector<Point> places_;
   std::vector<double> at_ = {0};
   double size_;
@@ -125,8 +130,8 @@ class MeetingLine final : public Curve {
 };
 
 // Is it, between two parameters, on both surfaces as far as these can be told?
-std::optional<MeetingCurve> if_it_is(const Meeting& meeting, CurvePtr curve, double from, double to,
-                                     double size) {
+std::optional<MeetingCurve> if_it_is(const SurfaceMeeting& meeting, CurvePtr curve, double from,
+                                     double to, double size) {
   constexpr int kLooks = 24;
   MeetingCurve out{std::move(curve), from, to, 0};
   for (int i = 0; i <= kLooks; ++i) {
@@ -149,15 +154,15 @@ double turned_to(const Frame& frame, const std::vector<Point>& places, double a,
   return angle;
 }
 
-std::optional<MeetingCurve> as_line(const Meeting& meeting, const std::vector<Point>& places,
+std::optional<MeetingCurve> as_line(const SurfaceMeeting& meeting, const std::vector<Point>& places,
                                     double size) {
   const Vector along = places.back() - places.front();
   if (!(along.norm() > 0)) return std::nullopt;
   return if_it_is(meeting, make_line(places.front(), along.normalized()), 0, along.norm(), size);
 }
 
-std::optional<MeetingCurve> as_circle(const Meeting& meeting, const std::vector<Point>& places,
-                                      double size) {
+std::optional<MeetingCurve> as_circle(const SurfaceMeeting& meeting,
+                                      const std::vector<Point>& places, double size) {
   // Through the first, and two that lie far from it and from each other.
   const Point& a = places.front();
   const auto far_from = [&](const auto& measure) {
@@ -177,14 +182,15 @@ std::optional<MeetingCurve> as_circle(const Meeting& meeting, const std::vector<
   return if_it_is(meeting, make_circle(frame, radius), 0, turn, size);
 }
 
-std::optional<MeetingCurve> as_ellipse(const Meeting& meeting, const Surface& a, const Surface& b,
-                                       const std::vector<Point>& places, double size) {
+std::optional<MeetingCurve> as_ellipse(const SurfaceMeeting& meeting, const Surface& a,
+                                       const Surface& b, const std::vector<Point>& places,
+                                       double size) {
   const auto* plane = a.as<PlaneData>();
   const auto* cylinder = b.as<ConeData>();
   if (plane == nullptr || cylinder == nullptr || cylinder->half_angle != 0) return std::nullopt;
   const Vector n = plane->frame.z, axis = cylinder->frame.z;
   const double cosine = n.dot(axis);
-  if (!(std::fabs(cosine) > kLeastSine)) return std::nullopt;
+  if (!(std::fabs(cosine) > kLeastMeetingSine)) return std::nullopt;
   const Point center = cylinder->frame.origin +
                        (plane->frame.origin - cylinder->frame.origin).dot(n) / cosine * axis;
   const Frame frame = Frame::from(center, n, axis - cosine * n);
@@ -204,7 +210,7 @@ std::optional<MeetingCurve> meeting_curve(const Surface& a, const Surface& b,
   for (const Point& p : places) box.extend(p);
   const double size = std::max(box.diagonal(), kSamePlace * box.center().norm());
   if (!(size > 0)) return std::nullopt;
-  const Meeting meeting(a, b);
+  const SurfaceMeeting meeting(a, b);
   std::vector<Point> on;
   bool touches = false;  // somewhere: there a place can only be taken as it is
   for (const Point& p : places) {
@@ -229,7 +235,7 @@ std::optional<MeetingCurve> meeting_curve(const Surface& a, const Surface& b,
   if (auto ellipse = as_ellipse(meeting, a, b, on, size)) return ellipse;
   if (auto ellipse = as_ellipse(meeting, b, a, on, size)) return ellipse;
   if (touches) return std::nullopt;
-  const MeetingLine line(meeting, on, size);
+  const SurfaceMeetingLine line(meeting, on, size);
   const FittedCurve fit = fit_curve(line, line.domain(), within);
   if (line.failed()) return std::nullopt;
   MeetingCurve out{make_spline(fit.knots, fit.points), line.domain().low, line.domain().high, 0};
@@ -243,16 +249,18 @@ std::optional<Point> meeting_point(const Surface& a, const Surface& b, const Sur
   const std::array<SurfaceFoot, 3> feet = {SurfaceFoot(a), SurfaceFoot(b), SurfaceFoot(c)};
   Point p = near;
   double first = 0, last = 0;
-  for (int i = 0; i < kMostSteps; ++i) {
-    Eigen::Matrix3d rows;
+  for (int i = 0; i < kMostMeetingSteps; ++i) {
+    std::array<Vector, 3> normals;
     Vector off;
-    for (int k = 0; k < 3; ++k) {
+    for (std::size_t k = 0; k < 3; ++k) {
       const Foot foot = foot_on(*surfaces[k], feet[k], p);
-      rows.row(k) = foot.normal.transpose();
-      off[k] = foot.distance;
+      normals[k] = foot.normal;
+      off[static_cast<Eigen::Index>(k)] = foot.distance;
     }
-    if (!(std::fabs(rows.determinant()) > kLeastSine)) return std::nullopt;
-    const Vector step = rows.partialPivLu().solve(off);
+    if (!(std::fabs(normals[0].cross(normals[1]).dot(normals[2])) > kLeastMeetingSine)) {
+      return std::nullopt;
+    }
+    const Vector step = common_step(normals, off);
     if (!step.allFinite()) return std::nullopt;
     p -= step;
     const double length = step.norm();
