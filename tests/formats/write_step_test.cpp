@@ -289,11 +289,13 @@ std::vector<CurvePtr> curves_of_all_kinds(Random& r) {
   const Point at = any_point(r);
   const CurvePtr line = make_line(at, 3 * any_direction(r));
   const CurvePtr circle = make_circle(f, r.between(0.1, 5));
+  const double major = r.between(2, 5), minor = r.between(0.5, 1.9);
+  const double a = r.between(0.5, 2), b = r.between(0.5, 2);
   return {line,
           circle,
-          make_ellipse(f, r.between(2, 5), r.between(0.5, 1.9)),
+          make_ellipse(f, major, minor),
           make_parabola(f, r.between(0.5, 2)),
-          make_hyperbola(f, r.between(0.5, 2), r.between(0.5, 2)),
+          make_hyperbola(f, a, b),
           make_polyline({any_point(r), any_point(r), any_point(r)}),
           any_spline(r, false),
           any_spline(r, true),
@@ -308,7 +310,7 @@ std::vector<SurfacePtr> surfaces_of_all_kinds(Random& r) {
   KnotVector u{2, {0, 0, 0, 1, 2, 2, 2}}, v{1, {0, 0, 1, 1}};
   std::vector<Point> points(8);
   for (Point& p : points) p = any_point(r);
-  const double major = r.between(3, 5);
+  const double major = r.between(3, 5), base = r.between(0, 5);
   const SurfacePtr torus = make_torus(f, major, r.between(0.5, 2));
   const Point at = any_point(r), there = any_point(r);
   const CurvePtr first = make_line(at, any_direction(r)),
@@ -316,7 +318,7 @@ std::vector<SurfacePtr> surfaces_of_all_kinds(Random& r) {
   return {
       make_plane(f),
       make_cylinder(f, r.between(0.1, 5)),
-      make_cone(f, r.between(0, 5), r.between(0.1, 1.2)),
+      make_cone(f, base, r.between(0.1, 1.2)),
       make_sphere(f, r.between(0.1, 5)),
       torus,
       make_torus(f, 1, 2, true),
@@ -339,9 +341,11 @@ TEST(StepGeometryWriter, WritesEveryKindOfCurveAndSurface) {
   for (std::uint64_t seed = 0; seed < 40; ++seed) {
     SCOPED_TRACE(seed);
     Random r(seed);
-    const Placement at = seed % 3 == 0 ? Placement{}
-                                       : moved_by(any_point(r)) * turned_by(any_direction(r), 2.2) *
-                                             scaled_by(seed % 3 == 1 ? 1.0 : 2.5);
+    const Point shift = any_point(r);
+    const Placement turned = turned_by(any_direction(r), 2.2);
+    const Placement at = seed % 3 == 0
+                             ? Placement{}
+                             : moved_by(shift) * turned * scaled_by(seed % 3 == 1 ? 1.0 : 2.5);
     std::string text = "ISO-10303-21;HEADER;FILE_SCHEMA(('X'));ENDSEC;DATA;\n";
     const ByteSink sink = [&](std::string_view bytes) { text += bytes; };
     detail::StepEntities out(sink);

@@ -205,7 +205,8 @@ TEST(Rims, SmallHolesAndOpenBoxesRunOverNothing) {
     double top = 0;
     for (const Point& p : box.points) top = std::max(top, p.z());
     box = test::without(box, [&](const Point& middle) { return middle.z() > 0.9 * top; });
-    const Vector by(r.between(0, 100), r.between(0, 100), r.between(0, 100));
+    const double x = r.between(0, 100), y = r.between(0, 100), z = r.between(0, 100);
+    const Vector by(x, y, z);
     for (Point& p : box.points) p += by;
     boxes = test::joined(boxes, box);
   }

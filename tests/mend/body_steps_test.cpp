@@ -55,7 +55,8 @@ DrawnBody random_outline(Random& r) {
   }
   std::vector<demo::RoundHole> holes;
   if (r.chance(0.6)) holes.push_back({1 + r.unit(), -1 - r.unit(), r.between(0.3, 1.5)});
-  return raised_outline(outline, holes, r.between(-3, -1), r.between(1, 3));
+  const double high = r.between(1, 3), low = r.between(-3, -1);
+  return raised_outline(outline, holes, low, high);
 }
 DrawnBody random_profile(Random& r) {
   const double inner = r.between(1, 2), outer = r.between(3, 5), h = r.between(1, 6);
