@@ -64,26 +64,23 @@ double FillSurface::off(const BodyEdge& edge) const {
   return farthest;
 }
 
-std::vector<SurfacePtr> round_surfaces(const Body& body, const std::vector<std::uint32_t>& edges,
-                                       double tolerance) {
-  std::vector<const EllipseData*> circles;
+SurfacePtr round_surface(const Body& body, const std::set<std::uint32_t>& edges, double tolerance) {
+  const EllipseData* first = nullptr;
   for (const std::uint32_t e : edges) {
-    const auto* c = body.edges[e].curve->as<EllipseData>();
-    if (c != nullptr && c->a == c->b) circles.push_back(c);
-  }
-  std::vector<SurfacePtr> surfaces;
-  for (std::size_t i = 0; i < circles.size(); ++i) {
-    for (std::size_t j = i + 1; j < circles.size(); ++j) {
-      const Frame& frame = circles[i]->frame;
-      const Point other = frame.of(circles[j]->frame.origin);
-      const double height = other.z(), more = circles[j]->a - circles[i]->a;
-      if (std::hypot(other.x(), other.y()) > tolerance || std::fabs(height) <= tolerance) continue;
-      surfaces.push_back(std::fabs(more) <= tolerance
-                             ? make_cylinder(frame, circles[i]->a)
-                             : make_cone(frame, circles[i]->a, std::atan(more / height)));
+    const auto* circle = body.edges[e].curve->as<EllipseData>();
+    if (circle == nullptr || circle->a != circle->b) continue;
+    if (first == nullptr) {
+      first = circle;
+      continue;
     }
+    const Point other = first->frame.of(circle->frame.origin);
+    const double height = other.z(), more = circle->a - first->a;
+    if (std::hypot(other.x(), other.y()) > tolerance || std::fabs(height) <= tolerance) continue;
+    return std::fabs(more) <= tolerance
+               ? make_cylinder(first->frame, first->a)
+               : make_cone(first->frame, first->a, std::atan(more / height));
   }
-  return surfaces;
+  return nullptr;
 }
 
 }  // namespace aguja

@@ -1,8 +1,8 @@
 #pragma once
 // The naked edges of a body, as the rim of its facets shows them.
 
-#include <map>
 #include <optional>
+#include <set>
 #include <vector>
 
 #include "aguja/geometry/placement.h"
@@ -51,9 +51,9 @@ class FillSurface {
   SurfaceFoot foot_;
 };
 
-/// Cylinders and cones past two circles about one axis, among these edges of a body.
-[[nodiscard]] std::vector<SurfacePtr> round_surfaces(const Body& body,
-                                                     const std::vector<std::uint32_t>& edges,
-                                                     double tolerance);
+/// The cylinder or cone past the circles among these edges of a body, by the first of them and one about
+/// the same axis; null without.
+[[nodiscard]] SurfacePtr round_surface(const Body& body, const std::set<std::uint32_t>& edges,
+                                       double tolerance);
 
 }  // namespace aguja

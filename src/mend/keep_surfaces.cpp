@@ -113,9 +113,16 @@ class FacesThrough {
   bool add(std::uint32_t first_fill, std::size_t fills_before) {
     std::vector<std::uint32_t> fill_of;
     for (std::size_t t = 0; t < patch_of_.size(); ++t) {
-      const bool is_new = patch_of_[t].value == kNoIndex;
-      if (is_new && change_.mesh.patch_of[t].value < first_fill) return false;
-      fill_of.push_back(is_new ? change_.mesh.patch_of[t].value - first_fill : kNoIndex);
+      if (patch_of_[t].value != kNoIndex) {
+        fill_of.push_back(kNoIndex);
+        continue;
+      }
+      // What is added by hand may be of no fill.
+      const std::uint32_t fill = change_.mesh.patch_of[t].value - first_fill;
+      if (change_.mesh.patch_of[t].value < first_fill || fill >= change_.new_patches.size()) {
+        return false;
+      }
+      fill_of.push_back(fill);
     }
     std::optional<FillFaces> fills = faces_of_fills(
         {change_.mesh, fill_of, patch_of_, *body_, origin_.placement, origin_.first_patch});

@@ -61,6 +61,11 @@ Change refit(const Mesh& mesh, std::span<const TriangleId> triangles, const Fill
   }
   Change filled = fill(without.mesh, openings, options, {budget.distance, without.spent}, progress);
   if (!filled.refused.empty()) return refuse(filled.refused[0]);
+  // Numbered on from what was there, though the last patches may be those that went.
+  const std::uint32_t more = patch_count(distinct) - patch_count(without.mesh);
+  for (std::size_t t = 0; more > 0 && t < filled.mesh.triangles.size(); ++t) {
+    if (filled.parent[t].value == kNoIndex) filled.mesh.patch_of[t].value += more;
+  }
   filled.done = gone.size();
   return composed(without, std::move(filled));
 }

@@ -68,6 +68,7 @@ class GroupOfFills {
     const KnownMeshPtr known =
         distinct ? std::make_shared<const KnownMesh>(mesh) : known_mesh(state_, part);
     const FindingOpenings openings(*known, options_.tolerance, budget);
+    const SurfaceFills of_body(state_.model.parts[part].placed(), openings.known());
     std::vector<FillWish> wishes;
     std::set<Loop> taken;
     for (FillShare& share : shares) {
@@ -78,9 +79,8 @@ class GroupOfFills {
       share.first = wishes.size();
       share.count = wanted.openings.size();
       for (Opening& opening : wanted.openings) {
-        std::optional<Fill> of_body =
-            surface_fill(state_.model.parts[part].placed(), openings.known(), opening);
-        wishes.push_back({std::move(opening), share.options, std::move(of_body)});
+        std::optional<Fill> known_fill = of_body.of(opening);
+        wishes.push_back({std::move(opening), share.options, std::move(known_fill)});
       }
     }
     const std::optional<Change>& prepared = openings.changed();

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <set>
 
-#include "mend/body_rim.h"
 #include "surface/face_mesh.h"
 
 namespace aguja {
@@ -15,13 +14,14 @@ constexpr double kPoleOfBody = 1e-6;  // of the body's size
 
 class SurfaceFiller {
  public:
-  SurfaceFiller(const SurfaceOrigin& origin, const KnownMesh& mesh, const Opening& opening)
+  SurfaceFiller(const SurfaceOrigin& origin, const KnownMesh& mesh, const BodyRim& rim,
+                const Opening& opening)
       : origin_(origin),
         body_(origin.body->body),
         mesh_(mesh.mesh()),
         edges_(mesh.edges()),
         opening_(opening),
-        rim_(*origin.body, origin.placement) {}
+        rim_(rim) {}
 
   std::optional<Fill> run() {
     if (mesh_.patch_of.empty() || !find_rim()) return std::nullopt;
@@ -39,12 +39,10 @@ class SurfaceFiller {
         }
       }
     }
-    const std::vector<std::uint32_t> own(rim_edges_.begin(), rim_edges_.end());
-    for (const SurfacePtr& s : round_surfaces(body_, own, rim_.tolerance())) {
-      if (auto fill = on(s, FillMethod::ruled,
-                         "the " + std::string(slug(s->kind())) + " past the circles of its rim")) {
-        return fill;
-      }
+    const SurfacePtr round = round_surface(body_, rim_edges_, rim_.tolerance());
+    if (round) {
+      return on(round, FillMethod::ruled,
+                "the " + std::string(slug(round->kind())) + " past the circles of its rim");
     }
     return std::nullopt;
   }
@@ -115,16 +113,21 @@ class SurfaceFiller {
   const Mesh& mesh_;
   const EdgeTable& edges_;
   const Opening& opening_;
-  BodyRim rim_;
+  const BodyRim& rim_;
   std::set<std::uint32_t> faces_, rim_edges_;
 };
 
 }  // namespace
 
-std::optional<Fill> surface_fill(const Shape& shape, const KnownMesh& mesh,
-                                 const Opening& opening) {
-  if (shape.surfaces.size() != 1) return std::nullopt;
-  return SurfaceFiller(shape.surfaces[0], mesh, opening).run();
+SurfaceFills::SurfaceFills(const Shape& shape, const KnownMesh& mesh) : mesh_(mesh) {
+  if (shape.surfaces.size() != 1) return;
+  origin_ = &shape.surfaces[0];
+  rim_.emplace(*origin_->body, origin_->placement);
+}
+
+std::optional<Fill> SurfaceFills::of(const Opening& opening) const {
+  if (!rim_) return std::nullopt;
+  return SurfaceFiller(*origin_, mesh_, *rim_, opening).run();
 }
 
 }  // namespace aguja

@@ -53,7 +53,7 @@ Trial try_fills(const std::shared_ptr<const MendState>& state, std::span<const F
   trial.outcomes =
       Filler(*trial.mesh, options.tolerance)
           .try_all(own[0], options,
-                   surface_fill(state->model.parts[trial.part].placed(), *trial.mesh, own[0]));
+                   SurfaceFills(state->model.parts[trial.part].placed(), *trial.mesh).of(own[0]));
   return trial;
 }
 

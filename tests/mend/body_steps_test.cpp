@@ -199,6 +199,49 @@ TEST(BodySteps, FilledFacesAreSurfacesWithTheVolumeThatWas) {
   EXPECT_GE(6 * filled, 5 * cases);
 }
 
+// A face that is taken out and made anew in one step, the last one, too.
+TEST(BodySteps, RefittedFacesAreFaces) {
+  for (std::uint64_t seed = 0; seed < 6; ++seed) {
+    Random r(seed);
+    const DrawnBody body = random_outline(r);
+    for (std::uint32_t face = 0; face < body.faces.size(); ++face) {
+      if (body.faces[face].surface.kind != demo::DrawnSurface::Kind::plane) continue;
+      SCOPED_TRACE(testing::Message() << seed << ", face " << face);
+      MendSession session(read_drawn(body));
+      Step step = step_on(remedies::refit, {face});
+      step.settings["method"] = std::string("flat");
+      const StepReport done = session.run(step);
+      ASSERT_TRUE(done.changed);
+      ASSERT_TRUE(done.lines[0].faces.has_value());
+      EXPECT_TRUE(done.lines[0].faces->are_kept);
+      EXPECT_EQ(done.lines[0].faces->dropped, 1u);
+      EXPECT_EQ(done.lines[0].faces->added, 1u);
+      const Part& part = session.model().parts[0];
+      const PatchId last = part.mesh().patch_of[part.mesh().patch_of.size() - 1];
+      EXPECT_EQ(part.patch_names()[last.value], "fill-flat-1");
+    }
+  }
+}
+
+// Triangles that are put in by hand are of no face.
+TEST(BodySteps, TrianglesByHandLeaveAMesh) {
+  Random r(2);
+  MendSession session(read_drawn(random_outline(r)));
+  ASSERT_TRUE(session.run(step_on(remedies::delete_, {0})).changed);
+  const Mesh& mesh = session.model().parts[0].mesh();
+  const Triangle& any = mesh.triangles[0];
+  Step step = step_on(remedies::add, {});
+  std::vector<double> at;
+  for (const VertexId v : any.corner) {
+    for (int k = 0; k < 3; ++k) at.push_back(mesh.point(v)[k]);
+  }
+  step.settings["at"] = at;
+  const StepReport done = session.run(step);
+  ASSERT_TRUE(done.changed);
+  ASSERT_TRUE(done.lines[0].faces.has_value());
+  EXPECT_FALSE(done.lines[0].faces->are_kept);
+}
+
 // What shares its edges in its file has no cracks: a rounding that is missing is no seam, however narrow.
 TEST(BodySteps, NarrowFacesThatAreMissingAreNotStitchedAway) {
   for (const double radius : {0.02, 0.1, 0.4}) {

@@ -38,11 +38,11 @@ Change run_fill(const RemedyInput& in) {
   const FindingOpenings openings(in.known, options.tolerance, in.budget);
   std::set<Loop> taken;
   const WantedOpenings wanted = wanted_openings(openings, in.target, options.method, taken);
+  std::optional<SurfaceFills> of_body;
+  if (in.shape != nullptr) of_body.emplace(*in.shape, openings.known());
   std::vector<FillWish> wishes;
   for (const Opening& opening : wanted.openings) {
-    wishes.push_back(
-        {opening, options,
-         in.shape == nullptr ? std::nullopt : surface_fill(*in.shape, openings.known(), opening)});
+    wishes.push_back({opening, options, of_body ? of_body->of(opening) : std::nullopt});
   }
   FilledWishes filled =
       fill_each(openings.known(), wishes, options.tolerance, openings.left(), in.progress);
