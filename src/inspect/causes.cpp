@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "inspect/near_copies.h"
+#include "inspect/rim_evidence.h"
 
 namespace aguja {
 namespace {
@@ -52,7 +53,10 @@ Causes::Causes(const Anatomy& anatomy, const Surplus& surplus, const RimSurvey& 
   Box box;
   for (const Shell& shell : anatomy.shells) box.extend(shell.box);
   const double hair = std::max(survey.tolerance, kHair * box.diagonal());
-  if (material) find_internal(joined, *material, limits, hair);
+  if (material) {
+    find_ends_of_walls(joined, *material, limits, box.diagonal());
+    find_internal(joined, *material, limits, hair);
+  }
   surplus_in_.resize(anatomy.shells.size());
   for (const std::uint32_t t : surplus.triangles()) {
     if (anatomy.components.has({t})) ++surplus_in_[anatomy.components.shell_of[t].value];
@@ -70,6 +74,45 @@ void Causes::find_shingled(const JoinedSurface& joined, double hair) {
   for (std::uint32_t i = 0; i < shingles_.size(); ++i) {
     for (const std::uint32_t rim : shingles_[i].rims) is_of_shingle_[rim] = true;
     for (const TriangleId t : shingles_[i].triangles) shingle_of_[joined.parent(t).value] = i;
+  }
+}
+
+void Causes::find_ends_of_walls(const JoinedSurface& joined, const Material& material,
+                                const ResolvedLimits& limits, double diagonal) {
+  constexpr std::size_t kMostRims = 2000;
+  const Rims& rims = joined.rims();
+  if (rims.size() < 2 || rims.size() > kMostRims) return;
+  const auto component_of = [&](const Rim& rim) {
+    return joined.components()
+        .shell_of[joined.edges().uses(rim.edges[0])[0].triangle().value]
+        .value;
+  };
+  std::vector<std::size_t> count(material.bodies.size());
+  bool any = false;
+  for (std::size_t i = 0; i < rims.size(); ++i) {
+    const std::size_t component = component_of(rims[i]);
+    ++count[component];
+    any |= is_sheet(material.bodies[component], limits[Limit::sheet]);
+  }
+  if (!any) return;
+  std::vector<RimShape> shapes;
+  std::vector<std::size_t> rim_of;
+  for (std::size_t i = 0; i < rims.size(); ++i) {
+    if (!rims[i].is_loop()) continue;
+    shapes.push_back(shape_of_rim(joined, rims[i]));
+    rim_of.push_back(i);
+  }
+  const std::vector<RimVerdict> verdicts = judge_rims(shapes, diagonal);
+  for (std::size_t i = 0; i < shapes.size(); ++i) {
+    const std::size_t own = component_of(rims[rim_of[i]]);
+    if (!verdicts[i].partner || count[own] != 1 ||
+        !is_sheet(material.bodies[own], limits[Limit::sheet]) ||
+        own == component_of(rims[rim_of[*verdicts[i].partner]])) {
+      continue;
+    }
+    const EdgeUse use = joined.edges().uses(rims[rim_of[i]].edges[0])[0];
+    ends_of_walls_.resize(anatomy_.shells.size());
+    ends_of_walls_[anatomy_.components.shell_of[joined.parent(use.triangle()).value].value] = true;
   }
 }
 
@@ -97,9 +140,9 @@ void Causes::find_internal(const JoinedSurface& joined, const Material& material
       internal_.resize(anatomy_.welded.triangles().size());
       internal_[read.value] = true;
     }
-    if (any_body && is_loose(material.bodies[region.body])) {
+    const ShellId shell = anatomy_.components.shell_of[read.value];
+    if (any_body && is_loose(material.bodies[region.body]) && !ends_a_wall(shell)) {
       loose_.resize(anatomy_.shells.size());
-      const ShellId shell = anatomy_.components.shell_of[read.value];
       loose_[shell.value] = true;
       if (const auto apart = along[region.body]) {
         along_.resize(anatomy_.shells.size());

@@ -49,6 +49,10 @@ class Causes {
   [[nodiscard]] bool is_loose_sheet(ShellId shell) const {
     return !loose_.empty() && loose_[shell.value];
   }
+  /// Is it a sheet whose one rim fits that of another component: an end of a wall that is missing?
+  [[nodiscard]] bool ends_a_wall(ShellId shell) const {
+    return !ends_of_walls_.empty() && ends_of_walls_[shell.value];
+  }
   /// How far the sheet lies at most from the surfaces that all of it lies along, if it does.
   [[nodiscard]] std::optional<double> lies_along(ShellId shell) const {
     return along_.empty() ? std::nullopt : along_[shell.value];
@@ -91,6 +95,8 @@ class Causes {
  private:
   void find_internal(const JoinedSurface& joined, const Material& material,
                      const ResolvedLimits& limits, double hair);
+  void find_ends_of_walls(const JoinedSurface& joined, const Material& material,
+                          const ResolvedLimits& limits, double diagonal);
   void find_strays(const RimSurvey& survey, const ResolvedLimits& limits);
   void find_flaps();
   void find_shingled(const JoinedSurface& joined, double hair);
@@ -106,6 +112,7 @@ class Causes {
   std::vector<bool> stray_;
   std::vector<bool> internal_;                // by triangle; empty if none is
   std::vector<bool> loose_;                   // by shell; empty if none is
+  std::vector<bool> ends_of_walls_;           // the same
   std::vector<std::optional<double>> along_;  // by shell; empty if none is
   std::vector<Shingle> shingles_;
   std::vector<bool> is_of_shingle_;        // by rim of the joined surface

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numeric>
+#include <tuple>
 #include <utility>
 
 #include <Eigen/Geometry>
@@ -28,6 +29,13 @@ constexpr std::size_t kMostLike = 2000;
 
 bool are_alike(double a, double b) { return std::fabs(a - b) <= kAlikeRims * std::max(a, b); }
 
+// Walls between the two are there already.
+bool have_walls_between(const RimShape& a, const RimShape& b, const Vector& from_a,
+                        const Vector& from_b) {
+  constexpr double kTowards = 0.5;
+  return a.away.dot(from_a) >= kTowards || b.away.dot(from_b) >= kTowards;
+}
+
 // How far aside of each other the two rims lie, if they face each other with nothing between.
 std::optional<double> offset_of_fit(const RimShape& a, const RimShape& b) {
   if (a.has_islands || b.has_islands || !are_alike(a.length, b.length) ||
@@ -39,9 +47,7 @@ std::optional<double> offset_of_fit(const RimShape& a, const RimShape& b) {
   if (distance <= 0) return std::nullopt;
   const Vector axis = between / distance;
   if (std::fabs(axis.dot(a.normal)) < kFacingRims) return std::nullopt;
-  // Walls that run from one to the other are there already.
-  constexpr double kTowards = 0.5;
-  if (a.away.dot(axis) >= kTowards || b.away.dot(-axis) >= kTowards) return std::nullopt;
+  if (have_walls_between(a, b, axis, -axis)) return std::nullopt;
   return (between - between.dot(a.normal) * a.normal).norm();
 }
 
@@ -81,6 +87,94 @@ void pair_rims_that_fit(std::span<const RimShape> rims, std::vector<RimVerdict>&
   }
 }
 
+// Vertices of rims that are round lie on circles, cylinders and bends to this part of the radius.
+constexpr double kRoundRim = 1e-4;
+
+// How long the wall of the cylinder past the circle would be, if the other rim goes round on it.
+std::optional<double> wall_of_cylinder(const RimShape& a, const RimShape& b) {
+  const RimCircle& circle = *a.circle;
+  constexpr double kOtherArea = 0.05;
+  const double across = -b.area * b.normal.dot(circle.normal);
+  if (std::fabs(across - a.area) > kOtherArea * a.area) return std::nullopt;
+  double along = 0;
+  for (const Point& p : b.points) {
+    const Vector d = p - circle.center;
+    const double height = d.dot(circle.normal);
+    if (std::fabs((d - height * circle.normal).norm() - circle.radius) >
+        kRoundRim * circle.radius) {
+      return std::nullopt;
+    }
+    along += height / static_cast<double>(b.points.size());
+  }
+  const Vector axis = along > 0 ? circle.normal : Vector(-circle.normal);
+  if (have_walls_between(a, b, axis, -axis)) return std::nullopt;
+  return std::fabs(along);
+}
+
+// The cone past two circles of one axis that face each other.
+std::optional<double> length_of_cone(const RimShape& a, const RimShape& b) {
+  if (!a.circle || !b.circle || a.normal.dot(b.normal) > -kFacingRims) return std::nullopt;
+  const Vector between = b.circle->center - a.circle->center;
+  const double height = between.dot(a.circle->normal), radius = a.circle->radius;
+  if ((between - height * a.circle->normal).norm() > kRoundRim * radius ||
+      std::fabs(height) <= kRoundRim * radius) {
+    return std::nullopt;
+  }
+  const Vector axis = height > 0 ? a.circle->normal : Vector(-a.circle->normal);
+  if (have_walls_between(a, b, axis, -axis)) return std::nullopt;
+  return between.norm();
+}
+
+std::optional<double> length_of_bend(const RimShape& a, const RimShape& b) {
+  if (!a.circle || !b.circle) return std::nullopt;
+  const auto bend = bend_between(*a.circle, *b.circle);
+  if (!bend || have_walls_between(a, b, a.circle->normal, b.circle->normal)) return std::nullopt;
+  return (a.middle - b.middle).norm();
+}
+
+// The nearest pairs first.
+void pair_round_ends(std::span<const RimShape> rims, std::vector<RimVerdict>& verdicts) {
+  struct Pair {
+    double distance;
+    std::size_t a, b;
+    const char* why;
+    bool operator<(const Pair& other) const {
+      return std::tie(distance, a, b) < std::tie(other.distance, other.a, other.b);
+    }
+  };
+  std::vector<std::size_t> left;
+  for (std::size_t i = 0; i < rims.size() && left.size() < kMostLike; ++i) {
+    if (!verdicts[i].partner && !rims[i].has_islands) left.push_back(i);
+  }
+  std::vector<Pair> pairs;
+  for (const std::size_t a : left) {
+    if (!rims[a].circle) continue;
+    for (const std::size_t b : left) {
+      if (a == b) continue;
+      if (const auto wall = wall_of_cylinder(rims[a], rims[b])) {
+        pairs.push_back({*wall, a, b,
+                         "another rim lies on the cylinder past it: the wall between the "
+                         "two is missing"});
+      }
+      if (a > b) continue;
+      if (const auto bend = length_of_bend(rims[a], rims[b])) {
+        pairs.push_back({*bend, a, b, "another rim fits it: a bend between the two is missing"});
+      }
+      if (const auto cone = length_of_cone(rims[a], rims[b])) {
+        pairs.push_back({*cone, a, b,
+                         "another rim is about the same axis: the cone between the two "
+                         "may be missing"});
+      }
+    }
+  }
+  std::sort(pairs.begin(), pairs.end());
+  for (const Pair& pair : pairs) {
+    if (verdicts[pair.a].partner || verdicts[pair.b].partner) continue;
+    verdicts[pair.a] = {CapDoubt::fits_another, pair.why, pair.b};
+    verdicts[pair.b] = {CapDoubt::fits_another, pair.why, pair.a};
+  }
+}
+
 // Ends of walls with a floor before them that does not reach them: a rounding or a chamfer is missing.
 void pair_walls_with_discs(std::span<const RimShape> rims, std::vector<RimVerdict>& verdicts) {
   constexpr double kAside = 0.1, kBefore = 0.5, kSmaller = 0.25;  // of the radius; of the area
@@ -111,6 +205,53 @@ void pair_walls_with_discs(std::span<const RimShape> rims, std::vector<RimVerdic
 
 }  // namespace
 
+std::optional<RimCircle> circle_through(std::span<const Point> loop, const Vector& normal) {
+  constexpr std::size_t kFewest = 6;
+  if (loop.size() < kFewest || normal.squaredNorm() == 0) return std::nullopt;
+  const Point& a = loop[0];
+  const Vector b = loop[loop.size() / 3] - a, c = loop[2 * loop.size() / 3] - a;
+  const Vector across = b.cross(c);
+  const double twice = 2 * across.squaredNorm();
+  if (!(twice > 0)) return std::nullopt;
+  RimCircle circle;
+  const Vector to_center =
+      (b.squaredNorm() * c.cross(across) + c.squaredNorm() * across.cross(b)) / twice;
+  circle.center = a + to_center;
+  circle.radius = to_center.norm();
+  circle.normal = across.normalized();
+  if (circle.normal.dot(normal) < 0) circle.normal = -circle.normal;
+  for (const Point& p : loop) {
+    const Vector d = p - circle.center;
+    if (std::fabs(d.norm() - circle.radius) > kRoundRim * circle.radius ||
+        std::fabs(d.dot(circle.normal)) > kRoundRim * circle.radius) {
+      return std::nullopt;
+    }
+  }
+  return circle;
+}
+
+std::optional<TubeBend> bend_between(const RimCircle& a, const RimCircle& b) {
+  constexpr double kAlikeRadii = 1e-3, kLeastTurn = 0.017453292519943295;  // 1 degree
+  if (std::fabs(a.radius - b.radius) > kAlikeRadii * a.radius) return std::nullopt;
+  TubeBend bend;
+  bend.axis = a.normal.cross(-b.normal);
+  const double sine = bend.axis.norm(), cosine = -a.normal.dot(b.normal);
+  if (sine < std::sin(kLeastTurn)) return std::nullopt;
+  bend.axis /= sine;
+  const Vector between = b.center - a.center;
+  if (std::fabs(between.dot(bend.axis)) > kAlikeRadii * a.radius) return std::nullopt;
+  // Both axes in one plane: how far along each they meet.
+  const double from_a = between.cross(-b.normal).dot(bend.axis) / sine,
+               from_b = between.cross(-a.normal).dot(bend.axis) / sine;
+  if (!(from_a > 0) || std::fabs(from_a - from_b) > kAlikeRadii * (from_a + a.radius)) {
+    return std::nullopt;
+  }
+  bend.radius = from_a * (1 + cosine) / sine;  // along / tan of half the turn
+  if (!(bend.radius > a.radius)) return std::nullopt;
+  bend.center = a.center + bend.radius * bend.axis.cross(a.normal);
+  return bend;
+}
+
 RimShape shape_of_rim(std::span<const CapSide> loop) {
   RimShape rim;
   rim.edges = loop.size();
@@ -120,6 +261,7 @@ RimShape shape_of_rim(std::span<const CapSide> loop) {
   for (const CapSide& side : loop) {
     area += 0.5 * (side.from - origin).cross(side.to - origin);
     rim.middle += side.from / static_cast<double>(loop.size());
+    rim.points.push_back(side.from);
   }
   rim.area = area.norm();
   if (rim.area > 0) rim.normal = area / rim.area;
@@ -150,12 +292,27 @@ RimShape shape_of_rim(std::span<const CapSide> loop) {
     rim.disc /= rim.length;
     rim.away /= rim.length;
   }
+  rim.circle = circle_through(rim.points, rim.normal);
   return rim;
+}
+
+RimShape shape_of_rim(const JoinedSurface& surface, const Rim& rim) {
+  std::vector<CapSide> sides;
+  for (const EdgeId e : rim.edges) {
+    const EdgeUse use = surface.edges().uses(e)[0];
+    const Triangle& t = surface.triangles()[use.triangle().value];
+    const auto corner = [&](std::size_t k) -> const Point& {
+      return surface.points()[t[(use.corner() + k) % 3].value];
+    };
+    sides.push_back({corner(1), corner(0), {corner(0), corner(1), corner(2)}});
+  }
+  return shape_of_rim(sides);
 }
 
 std::vector<RimVerdict> judge_rims(std::span<const RimShape> rims, double diagonal) {
   std::vector<RimVerdict> verdicts(rims.size());
   pair_rims_that_fit(rims, verdicts);
+  pair_round_ends(rims, verdicts);
   pair_walls_with_discs(rims, verdicts);
   std::vector<std::size_t> inlets;
   for (std::size_t i = 0; i < rims.size(); ++i) {

@@ -8,8 +8,28 @@
 #include <vector>
 
 #include "aguja/geometry/distance.h"
+#include "aguja/mesh/joined_surface.h"
 
 namespace aguja {
+
+/// A circle that a rim is, about the normal of its cap.
+struct RimCircle {
+  Point center = Point::Zero();
+  Vector normal = Vector::Zero();
+  double radius = 0;
+};
+/// None where a vertex is farther off than a ten-thousandth of the radius, or there are too few to tell.
+[[nodiscard]] std::optional<RimCircle> circle_through(std::span<const Point> loop,
+                                                      const Vector& normal);
+
+/// A bend of a round bar or tube between two circles that are as large: how far its axis bends out, and
+/// where its middle is. None where their axes, along their normals, do not meet as far from both.
+struct TubeBend {
+  Point center = Point::Zero();
+  Vector axis = Vector::Zero();
+  double radius = 0;
+};
+[[nodiscard]] std::optional<TubeBend> bend_between(const RimCircle& a, const RimCircle& b);
 
 /// The shape of a closed rim and of the surface around it.
 struct RimShape {
@@ -22,6 +42,8 @@ struct RimShape {
   double in_plane = 0, wall = 0;   ///< parts of the length
   double disc = 0;                 ///< the same: along what lies where the cap would
   Vector away = Vector::Zero();    ///< from the rim into the surface around it, on average
+  std::vector<Point> points;       ///< its vertices
+  std::optional<RimCircle> circle;
 };
 
 /// An edge of a rim, in the direction of a triangle that would close it.
@@ -30,6 +52,8 @@ struct CapSide {
   TriangleCorners triangle;  ///< that which is there
 };
 [[nodiscard]] RimShape shape_of_rim(std::span<const CapSide> loop);
+/// Of a closed rim of a surface.
+[[nodiscard]] RimShape shape_of_rim(const JoinedSurface& surface, const Rim& rim);
 
 /// What speaks against closing a rim by a flat cap.
 enum class CapDoubt {
@@ -46,7 +70,8 @@ struct RimVerdict {
   std::optional<std::size_t> partner = {};  ///< of `fits_another`: the other rim
 };
 
-/// By rim; all but `corner`. Of several rims that fit one, that which faces it most squarely is its
+/// By rim; all but `corner`. Two rims fit each other if they are alike and face each other, if one lies on
+/// the cylinder past the circle that the other is, or if a round bend or a cone runs from one to the other. Of several rims that fit one, that which faces it most squarely is its
 /// partner; an end of a wall that no other fits has a disc before it, if there is one, for that.
 /// `diagonal`: of the part.
 /// Cost     O(k log k) for k rims of different lengths; each is held against 2000 of like length at

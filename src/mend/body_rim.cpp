@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <Eigen/Geometry>
 #include <Eigen/LU>
 
 #include "surface/edge_fit.h"
@@ -64,23 +65,52 @@ double FillSurface::off(const BodyEdge& edge) const {
   return farthest;
 }
 
-SurfacePtr round_surface(const Body& body, const std::set<std::uint32_t>& edges, double tolerance) {
-  const EllipseData* first = nullptr;
+std::vector<SurfacePtr> round_surfaces(std::span<const RimCircle> circles, double tolerance) {
+  std::vector<SurfacePtr> found;
+  const auto frame_of = [](const RimCircle& c) {
+    return Frame::from(c.center, c.normal, c.normal.unitOrthogonal());
+  };
+  for (std::size_t i = 0; i < circles.size(); ++i) {
+    const Frame own = frame_of(circles[i]);
+    for (std::size_t j = i + 1; j < circles.size(); ++j) {
+      const Point other = own.of(circles[j].center);
+      const double height = other.z(), more = circles[j].radius - circles[i].radius;
+      if (std::hypot(other.x(), other.y()) <= tolerance && std::fabs(height) > tolerance &&
+          std::fabs(more) > tolerance) {
+        found.push_back(make_cone(own, circles[i].radius, std::atan(more / height)));
+      }
+      // Edges say nothing of which way they face.
+      RimCircle a = circles[i], b = circles[j];
+      for (int turned = 0; turned < 4; ++turned) {
+        a.normal = (turned & 1) == 0 ? circles[i].normal : Vector(-circles[i].normal);
+        b.normal = (turned & 2) == 0 ? circles[j].normal : Vector(-circles[j].normal);
+        const auto bend = bend_between(a, b);
+        if (!bend) continue;
+        found.push_back(make_torus(Frame::from(bend->center, bend->axis, a.center - bend->center),
+                                   bend->radius, a.radius));
+      }
+    }
+  }
+  for (const RimCircle& c : circles) found.push_back(make_cylinder(frame_of(c), c.radius));
+  return found;
+}
+
+std::vector<SurfacePtr> round_surfaces(const Body& body, const std::set<std::uint32_t>& edges,
+                                       double tolerance) {
+  std::vector<RimCircle> circles;
   for (const std::uint32_t e : edges) {
     const auto* circle = body.edges[e].curve->as<EllipseData>();
     if (circle == nullptr || circle->a != circle->b) continue;
-    if (first == nullptr) {
-      first = circle;
-      continue;
-    }
-    const Point other = first->frame.of(circle->frame.origin);
-    const double height = other.z(), more = circle->a - first->a;
-    if (std::hypot(other.x(), other.y()) > tolerance || std::fabs(height) <= tolerance) continue;
-    return std::fabs(more) <= tolerance
-               ? make_cylinder(first->frame, first->a)
-               : make_cone(first->frame, first->a, std::atan(more / height));
+    const RimCircle own{circle->frame.origin, circle->frame.z, circle->a};
+    // Pieces of one circle count once; of many circles a few tell as much.
+    const bool is_there = std::any_of(circles.begin(), circles.end(), [&](const RimCircle& c) {
+      return (c.center - own.center).norm() <= tolerance &&
+             c.normal.cross(own.normal).norm() * own.radius <= tolerance;
+    });
+    constexpr std::size_t kMostCircles = 6;
+    if (!is_there && circles.size() < kMostCircles) circles.push_back(own);
   }
-  return nullptr;
+  return round_surfaces(circles, tolerance);
 }
 
 }  // namespace aguja

@@ -3,10 +3,12 @@
 
 #include <optional>
 #include <set>
+#include <span>
 #include <vector>
 
 #include "aguja/geometry/placement.h"
 #include "aguja/surface/prepared_body.h"
+#include "inspect/rim_evidence.h"
 
 namespace aguja {
 
@@ -51,9 +53,14 @@ class FillSurface {
   SurfaceFoot foot_;
 };
 
-/// The cylinder or cone past the circles among these edges of a body, by the first of them and one about
-/// the same axis; null without.
-[[nodiscard]] SurfacePtr round_surface(const Body& body, const std::set<std::uint32_t>& edges,
-                                       double tolerance);
+/// What goes past the circles among these edges of a body: the cylinder or cone by two about one axis,
+/// the torus that bends from one to another, the cylinder of one. Whether the other edges lie on it is for
+/// the caller to see.
+[[nodiscard]] std::vector<SurfacePtr> round_surfaces(const Body& body,
+                                                     const std::set<std::uint32_t>& edges,
+                                                     double tolerance);
+/// The same of loops of a mesh.
+[[nodiscard]] std::vector<SurfacePtr> round_surfaces(std::span<const RimCircle> circles,
+                                                     double tolerance);
 
 }  // namespace aguja

@@ -196,10 +196,11 @@ class FaceMaker {
     return true;
   }
   bool take_round(Region& region) {
-    SurfacePtr round = round_surface(body_, edges_of_fill_[region.fill], rim_.tolerance());
-    if (!round) return false;
-    candidates_.emplace_back(std::move(round));
-    return take_one(region, candidates_.size() - 1);
+    const std::size_t first = candidates_.size();
+    for (SurfacePtr& s : round_surfaces(body_, edges_of_fill_[region.fill], rim_.tolerance())) {
+      candidates_.emplace_back(std::move(s));
+    }
+    return take_one(region, first);
   }
   // Each triangle on one of them, and what hangs together there a region.
   bool take_several(std::uint32_t r, std::size_t first) {

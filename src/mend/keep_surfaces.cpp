@@ -1,9 +1,14 @@
 #include "mend/keep_surfaces.h"
 
 #include <algorithm>
+#include <utility>
 
+#include <Eigen/Geometry>
+
+#include "mend/body_rim.h"
 #include "mend/faces_of_fills.h"
 #include "mend/fill_name.h"
+#include "mend/other_facets.h"
 #include "mend/same_triangle.h"
 
 namespace aguja {
@@ -13,12 +18,18 @@ namespace {
 struct PatchTally {
   std::size_t all = 0, left = 0, turned = 0, joined = 0;
   std::uint32_t now = kNoIndex;  // the patch that those that are left have
+  bool are_others = false;       // some are not what they were
+  [[nodiscard]] bool is_gone() const { return left == 0; }
   [[nodiscard]] bool is_whole() const {
-    return left == 0 || (left == all && (turned == 0 || turned == all));
+    return is_gone() || (left == all && !are_others && (turned == 0 || turned == all));
+  }
+  // Something else may stand for the same face.
+  [[nodiscard]] bool is_divided(std::uint32_t own) const {
+    return !is_whole() && now == own && turned == 0 && joined == 0;
   }
 };
 
-// None if a triangle is neither what it was nor turned, or if those of a patch are not all of one.
+// None if those of a patch are not all of one, or some are turned and others not.
 std::optional<std::vector<PatchTally>> tallies(const Mesh& before, const Change& change,
                                                std::size_t patches) {
   std::vector<PatchTally> tally(patches);
@@ -31,13 +42,11 @@ std::optional<std::vector<PatchTally>> tallies(const Mesh& before, const Change&
     const std::uint32_t now = change.mesh.patch_of[t].value;
     const Sameness same = same_triangle(before, parent, change.mesh, {t});
     if (own.now == kNoIndex) own.now = now;
-    if (same == Sameness::different || is_left[parent.value] || own.now != now) return std::nullopt;
+    if (own.now != now) return std::nullopt;
+    own.are_others |= same == Sameness::different || is_left[parent.value];
     is_left[parent.value] = true;
     ++own.left;
     own.turned += same == Sameness::turned;
-  }
-  if (!std::all_of(tally.begin(), tally.end(), [](const PatchTally& t) { return t.is_whole(); })) {
-    return std::nullopt;
   }
   // What others were joined to stays itself.
   for (std::uint32_t p = 0; p < patches; ++p) {
@@ -45,6 +54,9 @@ std::optional<std::vector<PatchTally>> tallies(const Mesh& before, const Change&
     if (now == kNoIndex || now == p) continue;
     if (now >= patches || tally[now].now != now) return std::nullopt;
     ++tally[now].joined;
+  }
+  for (std::uint32_t p = 0; p < patches; ++p) {
+    if (!tally[p].is_whole() && !tally[p].is_divided(p)) return std::nullopt;
   }
   return tally;
 }
@@ -78,34 +90,102 @@ class FacesThrough {
     take(edit);
   }
 
-  // One face after another gets those that were joined to it.
+  // One of the faces that are to be one gets loops around all of them.
   bool join() {
     for (std::uint32_t f = 0; f < face_count(); ++f) {
       const std::uint32_t patch = origin_.first_patch + f;
       if (tally_[patch].joined == 0) continue;
-      FaceEdit edit;
-      std::vector<std::uint32_t> fill_of(patch_of_.size(), kNoIndex);
+      std::vector<std::uint32_t> faces;
       for (std::uint32_t g = 0; g < face_count(); ++g) {
-        if (g != f && tally_[origin_.first_patch + g].now == patch) edit.dropped.push_back(g);
+        if (tally_[origin_.first_patch + g].now == patch) faces.push_back(g);
       }
-      if (edit.dropped.size() != tally_[patch].joined) return false;  // of another body
+      if (faces.size() != tally_[patch].joined + 1) return false;  // some of another body
+      std::vector<std::uint32_t> fill_of(patch_of_.size(), kNoIndex);
       for (std::size_t t = 0; t < patch_of_.size(); ++t) {
         if (patch_of_[t].value == kNoIndex || tally_[patch_of_[t].value].now != patch) continue;
         fill_of[t] = 0;
-        patch_of_[t] = {patch};
       }
-      FaceEdit all = edit;
-      all.dropped.insert(std::upper_bound(all.dropped.begin(), all.dropped.end(), f), f);
-      const PreparedBody without = edited(body_, all);
+      if (!join(faces, fill_of)) part_again(faces.size() - 1, fill_of);
+    }
+    return true;
+  }
+  bool join(const std::vector<std::uint32_t>& faces, const std::vector<std::uint32_t>& fill_of) {
+    FaceEdit all;
+    all.dropped = faces;
+    const PreparedBody without = edited(body_, all);
+    for (const auto& [own, surface] : surfaces_for(faces, fill_of)) {
       std::optional<FillFaces> made =
           faces_of_fills({change_.mesh, fill_of, patch_of_, without, origin_.placement,
-                          origin_.first_patch, body_->body.faces[f].surface});
-      if (!made || made->faces.size() != 1 || !made->edges.empty()) return false;
+                          origin_.first_patch, surface});
+      if (!made || made->faces.size() != 1 || !made->edges.empty()) continue;
       NewFace& face = made->faces[0];
+      const bool is_other = surface != body_->body.faces[own].surface;
+      FaceEdit edit;
+      for (const std::uint32_t g : faces) {
+        if (g != own) edit.dropped.push_back(g);
+      }
       dropped_ += edit.dropped.size();
-      edit.looped.push_back({f, std::move(face.face.loops), face.facets, face.fit});
+      edit.looped.push_back({own, std::move(face.face.loops), face.facets, face.fit,
+                             is_other ? surface : nullptr, face.face.same_sense});
       take(edit);
+      for (std::uint32_t t = 0; t < patch_of_.size(); ++t) {
+        if (fill_of[t] != 0) continue;
+        patch_of_[t] = {origin_.first_patch + own};
+        change_.mesh.patch_of[t] = patch_of_[t];
+      }
+      return true;
     }
+    return false;
+  }
+  // Which of the faces may be around all of them, on what: on its own surface, on the plane of one, on
+  // that of the facets, if the surfaces are splines that end.
+  [[nodiscard]] std::vector<std::pair<std::uint32_t, SurfacePtr>> surfaces_for(
+      const std::vector<std::uint32_t>& faces, const std::vector<std::uint32_t>& fill_of) const {
+    std::vector<std::pair<std::uint32_t, SurfacePtr>> all;
+    const auto add = [&](std::uint32_t f) { all.emplace_back(f, body_->body.faces[f].surface); };
+    add(faces[0]);
+    for (std::size_t i = 1; i < faces.size(); ++i) {
+      if (body_->body.faces[faces[i]].surface->kind() != SurfaceKind::plane) continue;
+      add(faces[i]);
+      break;
+    }
+    Vector area = Vector::Zero();
+    Point middle = Point::Zero();
+    std::size_t count = 0;
+    const BodyRim rim(*body_, origin_.placement);
+    for (std::uint32_t t = 0; t < fill_of.size(); ++t) {
+      if (fill_of[t] != 0) continue;
+      const Triangle& v = change_.mesh.triangles[t];
+      const Point a = rim.to_body(change_.mesh.point(v[0])),
+                  b = rim.to_body(change_.mesh.point(v[1])),
+                  c = rim.to_body(change_.mesh.point(v[2]));
+      area += (b - a).cross(c - a);
+      middle += (a + b + c) / 3;
+      ++count;
+    }
+    if (area.norm() > 0) {
+      const Vector n = area.normalized();
+      all.emplace_back(faces[0], make_plane(Frame::from(middle / static_cast<double>(count), n,
+                                                        n.unitOrthogonal())));
+    }
+    return all;
+  }
+
+  // What other facets stand for stays as it is.
+  bool divide() {
+    std::vector<std::uint32_t> faces;
+    for (std::uint32_t f = 0; f < face_count(); ++f) {
+      if (tally_[origin_.first_patch + f].is_divided(origin_.first_patch + f)) faces.push_back(f);
+    }
+    if (faces.empty()) return true;
+    const EdgeTable edges(change_.mesh.triangles, change_.mesh.points.size());
+    const SurfaceOrigin now{body_, origin_.placement, origin_.first_patch};
+    auto facets = other_facets({change_.mesh, edges, now}, faces);
+    if (!facets) return false;
+    FaceEdit edit;
+    edit.divided = std::move(*facets);
+    divided_ = faces.size();
+    take(edit);
     return true;
   }
 
@@ -150,6 +230,8 @@ class FacesThrough {
     kept.dropped += dropped_;
     kept.turned += turned_;
     kept.added += added_;
+    kept.divided += divided_;
+    kept.apart += apart_;
     kept.surfaces.push_back(origin_);
     kept.surfaces.back().body = body_;
   }
@@ -157,6 +239,13 @@ class FacesThrough {
  private:
   [[nodiscard]] std::uint32_t face_count() const {
     return static_cast<std::uint32_t>(origin_.body->body.faces.size());
+  }
+  // They stay themselves.
+  void part_again(std::size_t joined, const std::vector<std::uint32_t>& fill_of) {
+    for (std::uint32_t t = 0; t < patch_of_.size(); ++t) {
+      if (fill_of[t] == 0) change_.mesh.patch_of[t] = patch_of_[t];
+    }
+    apart_ += joined;
   }
   void take(const FaceEdit& edit) {
     if (!edit.is_empty()) body_ = std::make_shared<const PreparedBody>(edited(body_, edit));
@@ -167,7 +256,7 @@ class FacesThrough {
   const std::vector<PatchTally>& tally_;
   PreparedBodyPtr body_;
   std::vector<PatchId> patch_of_;  // by triangle: as it is before those of it are joined
-  std::size_t dropped_ = 0, turned_ = 0, added_ = 0;
+  std::size_t dropped_ = 0, turned_ = 0, added_ = 0, divided_ = 0, apart_ = 0;
 };
 
 }  // namespace
@@ -199,7 +288,9 @@ std::optional<KeptSurfaces> keep_surfaces(const Shape& before, Change& change, s
   for (const SurfaceOrigin& origin : before.surfaces) {
     FacesThrough faces(origin, mesh, change, *tally);
     faces.drop_and_turn();
-    if (!faces.join() || (adds && !faces.add(first_fill, fills))) return std::nullopt;
+    if (!faces.join() || (adds && !faces.add(first_fill, fills)) || !faces.divide()) {
+      return std::nullopt;
+    }
     faces.tell(kept);
   }
   return kept;

@@ -200,8 +200,9 @@ class Proposer {
     FillView(const Mesh& mesh, double tolerance)
         : openings(mesh, tolerance, {tolerance}), filler(openings.known(), tolerance) {}
     KnownMeshPtr read;
-    // What speaks against closing this one by a cap unasked; all of the part are judged together.
-    [[nodiscard]] RimVerdict doubt_of(const Opening& opening, double tolerance) {
+    // What speaks against closing this one by a cap unasked; all of the part are judged together. What
+    // is not flat gets none: whether it fits another.
+    [[nodiscard]] RimVerdict doubt_of(const Opening& opening, bool flat, double tolerance) {
       if (!verdicts) {
         verdicts = judge_caps(openings.known(), openings.all());
         for (std::size_t i = 0; i < openings.all().size(); ++i) {
@@ -210,6 +211,7 @@ class Proposer {
       }
       const auto at = number.find(opening.loops[0]);
       RimVerdict verdict = at == number.end() ? RimVerdict{} : (*verdicts)[at->second];
+      if (!flat) return verdict.doubt == CapDoubt::fits_another ? verdict : RimVerdict{};
       const bool may_be_corner =
           verdict.doubt == CapDoubt::none || verdict.doubt == CapDoubt::inlet;
       if (may_be_corner && misses_a_corner(openings.known(), filler, opening, tolerance)) {
@@ -254,7 +256,7 @@ class Proposer {
     });
     RimVerdict doubt;
     for (const Opening& o : openings) {
-      if (flat && doubt.doubt == CapDoubt::none) doubt = view->doubt_of(o, tolerance_);
+      if (doubt.doubt == CapDoubt::none) doubt = view->doubt_of(o, flat, tolerance_);
     }
     if (doubt.doubt != CapDoubt::none) {
       step.why = doubt.why;

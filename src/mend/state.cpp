@@ -173,7 +173,7 @@ std::optional<FaceCounts> faces_of(const PartsBefore& before,
                                    const std::optional<KeptSurfaces>& kept) {
   if (before.part(0).shape()->surfaces.empty()) return std::nullopt;
   if (!kept) return FaceCounts{.are_kept = false};
-  return FaceCounts{true, kept->dropped, kept->turned, kept->added};
+  return FaceCounts{true, kept->dropped, kept->turned, kept->added, kept->divided, kept->apart};
 }
 
 PartFate fate_of(std::size_t before, std::size_t after) {

@@ -3,6 +3,9 @@
 #include <algorithm>
 #include <set>
 
+#include <Eigen/Geometry>
+
+#include "base/numbers.h"
 #include "surface/face_mesh.h"
 
 namespace aguja {
@@ -11,6 +14,85 @@ namespace {
 // As facets of bodies are made where nothing else is asked for.
 constexpr double kHeldToChord = 0.8, kFacetAngle = 0.35;
 constexpr double kPoleOfBody = 1e-6;  // of the body's size
+
+std::string past_circles(const Surface& surface) {
+  return "the " + std::string(slug(surface.kind())) + " past the circles of its rim";
+}
+
+// The face of the surface within these loops; new points are numbered on from `first`.
+std::optional<Fill> facets_of(const SurfacePtr& surface, const std::vector<DividedLoop>& loops,
+                              FaceFineness fineness, std::uint32_t first) {
+  fineness.angle = kFacetAngle;
+  Face face;
+  face.surface = surface;
+  FaceMesh made = mesh_face(face, true, loops, fineness);
+  if (made.is_against_loops) {
+    face.same_sense = false;
+    made = mesh_face(face, false, loops, fineness);
+  }
+  if (made.triangles.empty() || !made.troubles.empty() || made.is_against_loops) {
+    return std::nullopt;
+  }
+  Fill fill;
+  fill.points = std::move(made.points);
+  for (Triangle t : made.triangles) {
+    for (VertexId& v : t.corner) {
+      if (v.value >= kOwnVertices) v.value = v.value - kOwnVertices + first;
+    }
+    fill.triangles.push_back(t);
+  }
+  return fill;
+}
+
+// The bend between two rims of a mesh with nothing behind it. Cylinders and cones are as straight as the
+// lines between the rims, which keep its facets.
+std::optional<Fill> bend_of_mesh(const Mesh& mesh, const Opening& opening) {
+  if (opening.loops.size() != 2) return std::nullopt;
+  constexpr double kOnRound = 1e-4;  // of the radius
+  std::vector<RimCircle> circles;
+  std::vector<DividedLoop> loops;
+  double chord = kInfinity;
+  for (const Loop& loop : opening.loops) {
+    DividedLoop divided;
+    std::vector<Point> points;
+    Vector area = Vector::Zero();
+    for (const VertexId v : loop) {
+      points.push_back(mesh.point(v));
+      divided.corners.push_back({v, points.back()});
+      area += (points.front() - points.back()).cross(points[points.size() / 2] - points.back());
+    }
+    loops.push_back(std::move(divided));
+    const auto circle = circle_through(points, area);
+    if (!circle) continue;
+    circles.push_back(*circle);
+    // As the rim's chords are.
+    double longest = 0;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+      longest = std::max(longest, (points[(i + 1) % points.size()] - points[i]).norm());
+    }
+    chord = std::min(chord, longest * longest / (8 * circle->radius));
+  }
+  if (circles.size() != 2) return std::nullopt;
+  const double within = kOnRound * circles[0].radius;
+  for (const SurfacePtr& surface : round_surfaces(circles, within)) {
+    if (surface->kind() != SurfaceKind::torus) continue;
+    const FillSurface own(surface);
+    const bool lies_on_it = std::all_of(loops.begin(), loops.end(), [&](const DividedLoop& loop) {
+      return std::all_of(loop.corners.begin(), loop.corners.end(),
+                         [&](const auto& corner) { return own.off(corner.p) <= within; });
+    });
+    if (!lies_on_it) continue;
+    FaceFineness fineness;
+    fineness.chord = chord;
+    fineness.tolerance = within;
+    auto fill = facets_of(surface, loops, fineness, static_cast<std::uint32_t>(mesh.points.size()));
+    if (!fill) continue;
+    fill->method = FillMethod::ruled;
+    fill->why = past_circles(*surface);
+    return fill;
+  }
+  return std::nullopt;
+}
 
 class SurfaceFiller {
  public:
@@ -39,10 +121,8 @@ class SurfaceFiller {
         }
       }
     }
-    const SurfacePtr round = round_surface(body_, rim_edges_, rim_.tolerance());
-    if (round) {
-      return on(round, FillMethod::ruled,
-                "the " + std::string(slug(round->kind())) + " past the circles of its rim");
+    for (const SurfacePtr& round : round_surfaces(body_, rim_edges_, rim_.tolerance())) {
+      if (auto fill = on(round, FillMethod::ruled, past_circles(*round))) return fill;
     }
     return std::nullopt;
   }
@@ -80,30 +160,15 @@ class SurfaceFiller {
     }
     FaceFineness fineness;
     fineness.chord = kHeldToChord * origin_.body->chord;
-    fineness.angle = kFacetAngle;
     fineness.tolerance = kPoleOfBody * rim_.size();
-    Face face;
-    face.surface = surface;
-    FaceMesh made = mesh_face(face, true, loops, fineness);
-    if (made.is_against_loops) {
-      face.same_sense = false;
-      made = mesh_face(face, false, loops, fineness);
-    }
-    if (made.triangles.empty() || !made.troubles.empty() || made.is_against_loops) {
-      return std::nullopt;
-    }
-    Fill fill;
-    fill.method = method;
-    fill.why = std::move(why);
-    for (const Point& p : made.points) fill.points.push_back(origin_.placement(p));
-    for (Triangle t : made.triangles) {
-      for (VertexId& v : t.corner) {
-        if (v.value >= kOwnVertices) {
-          v.value = static_cast<std::uint32_t>(v.value - kOwnVertices + mesh_.points.size());
-        }
-      }
-      if (origin_.placement.mirrors()) std::swap(t[1], t[2]);
-      fill.triangles.push_back(t);
+    std::optional<Fill> fill =
+        facets_of(surface, loops, fineness, static_cast<std::uint32_t>(mesh_.points.size()));
+    if (!fill) return std::nullopt;
+    fill->method = method;
+    fill->why = std::move(why);
+    for (Point& p : fill->points) p = origin_.placement(p);
+    if (origin_.placement.mirrors()) {
+      for (Triangle& t : fill->triangles) std::swap(t[1], t[2]);
     }
     return fill;
   }
@@ -120,12 +185,14 @@ class SurfaceFiller {
 }  // namespace
 
 SurfaceFills::SurfaceFills(const Shape& shape, const KnownMesh& mesh) : mesh_(mesh) {
+  has_surfaces_ = !shape.surfaces.empty();
   if (shape.surfaces.size() != 1) return;
   origin_ = &shape.surfaces[0];
   rim_.emplace(*origin_->body, origin_->placement);
 }
 
 std::optional<Fill> SurfaceFills::of(const Opening& opening) const {
+  if (!has_surfaces_) return bend_of_mesh(mesh_.mesh(), opening);
   if (!rim_) return std::nullopt;
   return SurfaceFiller(*origin_, mesh_, *rim_, opening).run();
 }

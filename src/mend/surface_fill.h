@@ -1,5 +1,5 @@
 #pragma once
-// The face that is missing in an opening of a body, where its surface is known.
+// The face that is missing in an opening, where its surface is known.
 
 #include <optional>
 
@@ -16,14 +16,16 @@ class SurfaceFills {
   SurfaceFills(const Shape& shape, const KnownMesh& mesh);
 
   /// Facets of the surface of a face beside the opening that goes on in it, on which all edges around it
-  /// lie (`extend`), or of the cylinder or cone past two circles of these edges, on which all of them lie
-  /// (`ruled`); within the chord height of it. None where there is no such surface, where the opening is
-  /// a hole in a face that its surface would only close again, or where the shape is no one body.
+  /// lie (`extend`), or of the cylinder, cone or torus past circles of these edges, on which all of them
+  /// lie (`ruled`); within the chord height of it. Of a mesh with nothing behind it the torus
+  /// between two rims, as fine as these are. None where there is no such surface, where the opening is a hole in a face
+  /// that its surface would only close again, or where the shape is several bodies.
   ///
   /// Cost     A search of the naked edges of faces along the rim; the triangulation of one face.
   [[nodiscard]] std::optional<Fill> of(const Opening& opening) const;
 
  private:
+  bool has_surfaces_ = false;
   const SurfaceOrigin* origin_ = nullptr;  // of the one body
   const KnownMesh& mesh_;
   std::optional<BodyRim> rim_;

@@ -23,10 +23,8 @@ Json refused_json(std::span<const Refusal> refused) {
 
 Json faces_json(const std::optional<FaceCounts>& faces) {
   if (!faces) return nullptr;
-  return {{"kept", faces->are_kept},
-          {"dropped", faces->dropped},
-          {"turned", faces->turned},
-          {"added", faces->added}};
+  return {{"kept", faces->are_kept}, {"dropped", faces->dropped}, {"turned", faces->turned},
+          {"added", faces->added},   {"divided", faces->divided}, {"apart", faces->apart}};
 }
 
 Json line_json(const LedgerLine& line) {
@@ -170,6 +168,8 @@ std::string how_of(const LedgerLine& line) {
   count(line.faces->dropped, "dropped");
   count(line.faces->turned, "turned");
   count(line.faces->added, "added");
+  count(line.faces->divided, "divided otherwise");
+  count(line.faces->apart, "not joined: on no one surface within tolerance");
   return how;
 }
 

@@ -39,6 +39,9 @@ void check(const Body& body, const FaceEdit& edit) {
     check_loops(l.loops);
   }
   check_faces(looped);
+  std::vector<std::uint32_t> divided;
+  for (const OtherFacets& d : edit.divided) divided.push_back(d.face);
+  check_faces(divided);
   for (const NewFace& f : edit.added) {
     if (!f.face.surface) throw ArgumentError("edit_faces: a new face without a surface");
     check_loops(f.face.loops);
@@ -95,6 +98,10 @@ void apply(const Body& before, const FaceEdit& edit, BodyChange& change) {
         use.forward = true;
         face.same_sense = !face.same_sense;
       }
+    }
+    if (l.surface) {
+      face.surface = l.surface;
+      face.same_sense = l.same_sense;
     }
   }
   body.vertices.insert(body.vertices.end(), edit.new_vertices.begin(), edit.new_vertices.end());
@@ -155,6 +162,10 @@ PreparedBody edited(const PreparedBodyPtr& before, const FaceEdit& edit) {
     after.fits[l.face] = l.fit;
     after.sizes[l.face] = {.area_within = kInfinity, .volume_within = kInfinity};
     after.facets[l.face] = l.facets;
+  }
+  for (const OtherFacets& d : edit.divided) {
+    after.fits[d.face] = d.fit;
+    after.facets[d.face] = d.facets;
   }
   for (std::size_t i = 0; i < edit.added.size(); ++i) {
     const std::size_t f = before->body.faces.size() + i;

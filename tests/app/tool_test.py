@@ -331,7 +331,7 @@ class ToolTest(unittest.TestCase):
             self.assertAlmostEqual(now["volume"], was["volume"], delta=1e-4 * was["volume"])
         mended = self.report("mend", self.folder / "clamp-missing-face.step", "--accept", "opening", "-o", out, "--overwrite")
         self.assertTrue(mended["solid"])
-        self.assertEqual(mended["ledger"][0]["faces"], {"kept": True, "dropped": 0, "turned": 0, "added": 1})
+        self.assertEqual(mended["ledger"][0]["faces"], {"kept": True, "dropped": 0, "turned": 0, "added": 1, "divided": 0, "apart": 0})
         self.assertEqual(mended["write_notes"], [])
         whole = json.loads((self.folder / "clamp-missing-face.step.json").read_text())
         certified = self.report("certify", out)

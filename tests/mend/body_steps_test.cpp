@@ -137,6 +137,47 @@ TEST(BodySteps, PartsOfFacesLeaveAMesh) {
   EXPECT_TRUE(session.model().parts[0].shape()->surfaces.empty());
 }
 
+// Other facets of the same faces are no reason to lose them; what no longer ends in the face's edges is.
+TEST(BodySteps, OtherFacetsOfFacesLeaveABody) {
+  int changed = 0, kept = 0;
+  for (std::uint64_t seed = 0; seed < 12; ++seed) {
+    SCOPED_TRACE(seed);
+    Random r(seed);
+    const DrawnBody body = r.chance(0.5) ? random_outline(r) : random_profile(r);
+    MendSession session(read_drawn(body));
+    Step step = step_on(remedies::collapse, {});
+    const std::size_t count = session.model().parts[0].mesh().triangles.size();
+    for (std::size_t i = 0; i < 3; ++i) {
+      step.selection.triangles.push_back({0, static_cast<std::uint32_t>(r.index(count))});
+    }
+    step.settings["short_edge"] = 0.3;
+    step.budget = 0.01;
+    const StepReport done = session.run(step);
+    if (!done.changed) continue;
+    ++changed;
+    ASSERT_TRUE(done.lines[0].faces.has_value());
+    const Part& part = session.model().parts[0];
+    if (!done.lines[0].faces->are_kept) continue;
+    ++kept;
+    EXPECT_GE(done.lines[0].faces->divided, 1u);
+    const PreparedBody& now = *part.shape()->surfaces.at(0).body;
+    const PreparedBody& read = *session.input().parts[0].shape()->surfaces.at(0).body;
+    std::vector<std::uint32_t> facets(now.facets.size());
+    for (const PatchId patch : part.mesh().patch_of) ++facets[patch.value];
+    for (std::uint32_t f = 0; f < facets.size(); ++f) {
+      EXPECT_EQ(facets[f], now.facets[f]);
+      EXPECT_EQ(now.body.faces[f].surface, read.body.faces[f].surface);
+      EXPECT_LE(now.fits[f].facets_off, 2 * now.chord);
+    }
+    WriteReport report;
+    const Model back = read_model(Source{"back.step", step_of(session.model(), report)});
+    EXPECT_TRUE(report.notes.empty()) << report.notes[0];
+    EXPECT_NEAR(back.sources[0].sizes.volume, body.volume, 1e-9 * body.volume);
+  }
+  EXPECT_GE(changed, 4);
+  EXPECT_GE(2 * kept, changed);
+}
+
 struct Rebuilt {
   bool is_filled = false;
   std::string how;
@@ -323,9 +364,19 @@ class PlaneFaces {
       }
     }
     const Vector n = at_.linear * area;
+    if (as_splines_) {
+      ASSERT_EQ(corners.size(), 4u);
+      drawing_.face_of_loops(
+          make_spline_surface({1, {0, 0, 1, 1}}, {1, {0, 0, 1, 1}},
+                              {at_(corners[0]), at_(corners[3]), at_(corners[1]), at_(corners[2])}),
+          {loop});
+      return;
+    }
     drawing_.face_of_loops(make_plane(Frame::from(at_(corners[0]), n, n.unitOrthogonal())), {loop});
   }
   [[nodiscard]] SurfaceModel model() const { return drawing_.model(); }
+  /// What comes next: faces of four corners, on splines that end there.
+  void draw_splines(bool yes) { as_splines_ = yes; }
 
  private:
   std::uint32_t vertex(const Point& p) {
@@ -335,6 +386,7 @@ class PlaneFaces {
   }
 
   Placement at_;
+  bool as_splines_ = false;
   test::Drawing drawing_;
   std::map<std::array<double, 3>, std::uint32_t> vertices_;
   std::map<std::pair<std::uint32_t, std::uint32_t>, std::uint32_t> edges_;
@@ -356,8 +408,10 @@ SurfaceModel box_without_corner(const Vector& size, const Vector& gone, const Pl
 }
 
 // A box whose top is divided into as many strips.
-SurfaceModel box_with_strips(const Vector& size, int strips, const Placement& at) {
+SurfaceModel box_with_strips(const Vector& size, int strips, const Placement& at,
+                             bool splines = false) {
   PlaneFaces faces(at);
+  faces.draw_splines(splines);
   const double a = size.x(), b = size.y(), c = size.z();
   std::vector<Point> front = {{0, 0, 0}, {a, 0, 0}}, back = {{a, b, 0}, {0, b, 0}};
   for (int i = 0; i <= strips; ++i) {
@@ -366,12 +420,40 @@ SurfaceModel box_with_strips(const Vector& size, int strips, const Placement& at
     back.emplace_back(x, b, c);
     if (i < strips) faces.face({{x, 0, c}, {to, 0, c}, {to, b, c}, {x, b, c}});
   }
+  faces.draw_splines(false);
   faces.face(front);
   faces.face(back);
   faces.face({{0, 0, 0}, {0, b, 0}, {a, b, 0}, {a, 0, 0}});
   faces.face({{0, 0, 0}, {0, 0, c}, {0, b, c}, {0, b, 0}});
   faces.face({{a, 0, 0}, {a, b, 0}, {a, b, c}, {a, 0, c}});
   return faces.model();
+}
+
+// Splines that end at their edges and lie in one plane become one face on it.
+TEST(BodySteps, DividedSplinesOfOnePlaneBecomeAPlane) {
+  for (const int strips : {2, 5}) {
+    SCOPED_TRACE(strips);
+    const Vector size(4, 3, 2);
+    const Placement at = turned_by(Vector(2, 1, 1).normalized(), 0.3 * strips);
+    MendSession session(prepare(box_with_strips(size, strips, at, true), {}));
+    static_cast<void>(session.inspect());
+    Step step = step_on(remedies::absorb, {});
+    step.selection.kinds = {FindingKind::split_patch};
+    const StepReport done = session.run(step);
+    ASSERT_TRUE(done.changed);
+    ASSERT_TRUE(done.lines[0].faces.has_value());
+    EXPECT_TRUE(done.lines[0].faces->are_kept);
+    EXPECT_EQ(done.lines[0].faces->apart, 0u);
+    EXPECT_EQ(used_faces(session.model().parts[0]).size(), 6u);
+    const Body& body = session.model().parts[0].shape()->surfaces.at(0).body->body;
+    EXPECT_EQ(body.faces[0].surface->kind(), SurfaceKind::plane);
+    WriteReport report;
+    const std::string text = step_of(session.model(), report);
+    EXPECT_TRUE(test::broken_step_rules(text).empty()) << test::broken_step_rules(text)[0];
+    const Model back = read_model(Source{"back.step", text});
+    EXPECT_EQ(certify(back).verdict, Verdict::solid);
+    EXPECT_NEAR(back.sources[0].sizes.volume, size.prod(), 1e-9 * size.prod());
+  }
 }
 
 // What a plane is divided into becomes one face, on the very surface of the first of them.

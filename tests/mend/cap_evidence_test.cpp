@@ -160,5 +160,66 @@ TEST(CapEvidence, RimsOfDifferentSizeAreNotBridged) {
   }
 }
 
+// A bar with a bend, its faces fanned about its axis: rows along the way, ends capped.
+Mesh bent_bar(int around, double radius, double bend, double turn, double straight) {
+  Mesh mesh;
+  std::vector<std::pair<Point, Vector>> way;  // centre, out from the axis of the bend
+  constexpr int kRows = 8;
+  const auto add = [&](double along, double angle) {
+    const Vector out(std::cos(angle), std::sin(angle), 0),
+        ahead(-std::sin(angle), std::cos(angle), 0);
+    way.emplace_back(bend * out + along * ahead, out);
+  };
+  for (int i = 0; i < 3; ++i) add(-straight * (3 - i) / 3, 0);
+  for (int i = 0; i <= kRows; ++i) add(0, turn * i / kRows);
+  for (int i = 1; i <= 3; ++i) add(straight * i / 3, turn);
+  const auto n = static_cast<std::uint32_t>(around), rows = static_cast<std::uint32_t>(way.size());
+  for (const auto& [center, out] : way) {
+    for (int k = 0; k < around; ++k) {
+      const double a = 2 * 3.14159265358979323846 * k / around;
+      mesh.points.push_back(center + radius * (std::cos(a) * out + std::sin(a) * Vector::UnitZ()));
+    }
+  }
+  mesh.points.push_back(way.front().first);
+  mesh.points.push_back(way.back().first);
+  for (std::uint32_t k = 0; k < n; ++k) {
+    const std::uint32_t l = (k + 1) % n, last = (rows - 1) * n;
+    for (std::uint32_t i = 0; i + 1 < rows; ++i) {
+      const std::uint32_t a = i * n + k, b = i * n + l, c = a + n, d = b + n;
+      mesh.triangles.push_back({{{a}, {c}, {b}}});
+      mesh.triangles.push_back({{{b}, {c}, {d}}});
+    }
+    mesh.triangles.push_back({{{rows * n}, {k}, {l}}});
+    mesh.triangles.push_back({{{rows * n + 1}, {last + l}, {last + k}}});
+  }
+  mesh.points_are_distinct = true;
+  return mesh;
+}
+
+TEST(CapEvidence, ABendThatIsMissingIsPutBack) {
+  for (const double turn : {0.5, 1.5707963267948966, 2.5}) {
+    SCOPED_TRACE(turn);
+    const Mesh whole = bent_bar(48, 1, 3, turn, 4);
+    ASSERT_TRUE(test::is_solid(whole));
+    const Mesh torn = without(whole, [&](const Point& p) {
+      const double angle = std::atan2(p.y(), p.x());
+      return std::hypot(p.x(), p.y()) < 4.2 && angle > 1e-3 && angle < turn - 1e-3 &&
+             p.head<2>().norm() > 1;
+    });
+    ASSERT_GT(test::naked_edges(torn), 0u);
+    MendOptions options;
+    options.accepted.all = true;
+    const MendResult result = mend(model_of(torn), options);
+    bool is_bend = false;
+    for (const LedgerLine& line : result.ledger) {
+      is_bend = is_bend || line.method.find("torus") != std::string::npos;
+    }
+    EXPECT_TRUE(is_bend);
+    EXPECT_TRUE(test::is_solid(result.model.parts[0].mesh()));
+    const double volume = 3.14159265358979323846 * (2 * 4 + 3 * turn);
+    EXPECT_NEAR(test::volume_of(result.model.parts[0].mesh()), volume, 0.01 * volume);
+  }
+}
+
 }  // namespace cap_evidence_test
 }  // namespace aguja

@@ -55,10 +55,9 @@ struct LedgerLine {
   double area_removed = 0;         ///< of surface that was given up: drops
   /// Of what the part had when it was read: how much is given up by this and by earlier steps.
   double given_up_share = 0;
-  double largest_movement = 0;  ///< an upper bound, model units
-  Point place = Point::Zero();  ///< of the largest movement, else of what was changed
-  std::optional<FaceCounts> faces =
-      {};  ///< of a part that was made of surfaces when it was changed
+  double largest_movement = 0;           ///< an upper bound, model units
+  Point place = Point::Zero();           ///< of the largest movement, else of what was changed
+  std::optional<FaceCounts> faces = {};  ///< of a part that was made of surfaces
   std::vector<Refusal> refused;
   std::string worse;  ///< by hand: what it made worse, in words
 

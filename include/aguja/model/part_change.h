@@ -34,6 +34,8 @@ enum class PartFate {
 struct FaceCounts {
   bool are_kept = true;  ///< else it is a mesh with nothing behind it from here on
   std::size_t dropped = 0, turned = 0, added = 0;
+  std::size_t divided = 0;  ///< that stayed, with other facets
+  std::size_t apart = 0;    ///< that were to be joined, but lie on no one surface
 };
 
 /// Parts that were taken, and what was made of them.

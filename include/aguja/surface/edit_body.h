@@ -16,10 +16,20 @@ struct NewFace {
   FaceFit fit;
 };
 
-/// A face that covers more, or less, of its surface: with other loops, all else of it stays.
+/// A face that covers more, or less, of its surface, or lies on another: all else of it stays.
 struct OtherLoops {
   std::uint32_t face = 0;
   std::vector<FaceLoop> loops;  ///< as it faces: on their left
+  std::uint32_t facets = 0;
+  FaceFit fit;
+  /// That it is on from then on, and whether it faces as this does; null: its own.
+  SurfacePtr surface = nullptr;
+  bool same_sense = true;
+};
+
+/// A face that is as it was, with other facets.
+struct OtherFacets {
+  std::uint32_t face = 0;
   std::uint32_t facets = 0;
   FaceFit fit;
 };
@@ -28,16 +38,19 @@ struct OtherLoops {
 struct FaceEdit {
   std::vector<std::uint32_t> dropped, turned;
   std::vector<OtherLoops> looped;
+  std::vector<OtherFacets> divided;
   std::vector<BodyVertex> new_vertices;
   std::vector<BodyEdge> new_edges;  ///< may name new vertices, which are numbered on
   std::vector<NewFace> added;
 
-  [[nodiscard]] bool is_empty() const { return dropped.empty() && turned.empty() && added.empty(); }
+  [[nodiscard]] bool is_empty() const {
+    return dropped.empty() && turned.empty() && looped.empty() && divided.empty() && added.empty();
+  }
 };
 
 /// The body after that. What is dropped is no longer used, its number stays; a face that is put in
 /// belongs to the shell of the first face with which it shares an edge, else to one of its own.
-/// Surfaces and edges that are there stay as they are.
+/// Surfaces and edges that are there stay as they are, unless a face is told to be on another surface.
 ///
 /// Cost     O(n) for n faces and edges.
 /// Errors   ArgumentError (numbers of nothing, or of faces that are not used).

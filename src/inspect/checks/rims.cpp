@@ -134,17 +134,11 @@ class Left {
     return aguja::is_sheet(view_.material->bodies[component], view_.limits[Limit::sheet]);
   }
 
-  [[nodiscard]] RimShape shape_of(const Rim& rim) const {
-    std::vector<CapSide> sides;
-    for (const EdgeId e : rim.edges) {
-      const EdgeUse use = surface_.edges().uses(e)[0];
-      const Triangle& t = triangles_[use.triangle().value];
-      const auto corner = [&](std::size_t k) -> const Point& {
-        return points_[t[(use.corner() + k) % 3].value];
-      };
-      sides.push_back({corner(1), corner(0), {corner(0), corner(1), corner(2)}});
-    }
-    return shape_of_rim(sides);
+  [[nodiscard]] RimShape shape_of(const Rim& rim) const { return shape_of_rim(surface_, rim); }
+  /// Is it a sheet that ends a wall which is missing?
+  [[nodiscard]] bool ends_a_wall(const Rim& rim) const {
+    return view_.causes.ends_a_wall(
+        view_.anatomy.components.shell_of[triangle_of(rim.edges[0]).value]);
   }
 
   /// Is the component one smooth piece, and so little of all that it can hardly be a body of its own?
@@ -334,7 +328,10 @@ void report_openings(const PartView& view, FindingSink& sink) {
   std::vector<std::size_t> shape_of(loops.size(), kNoShape);
   for (std::size_t i = 0; i < loops.size(); ++i) {
     const Rim rim = left.rims()[loops[i].rim];
-    if (partner[i] || !rim.is_loop() || left.is_sheet(left.component_of(rim))) continue;
+    if (partner[i] || !rim.is_loop() ||
+        (left.is_sheet(left.component_of(rim)) && !left.ends_a_wall(rim))) {
+      continue;
+    }
     shape_of[i] = shapes.size();
     shapes.push_back(left.shape_of(rim));
   }
@@ -358,7 +355,7 @@ void report_openings(const PartView& view, FindingSink& sink) {
     const bool fits =
         shape_of[i] != kNoShape && verdicts[shape_of[i]].doubt == CapDoubt::fits_another;
     finding.kind =
-        !partner[i] && (left.is_sheet(component) || (!fits && left.is_loose_patch(component)))
+        !partner[i] && !fits && (left.is_sheet(component) || left.is_loose_patch(component))
             ? FindingKind::sheet_border
             : FindingKind::opening;
     finding.place = loops[i].center;
