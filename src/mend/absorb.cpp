@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <optional>
 #include <set>
 
 #include <Eigen/Geometry>
@@ -226,16 +227,31 @@ Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, c
   } while (failed.size() != known);
   change.done = done;
   if (done > 0) change.methods.push_back("narrow sides contracted");
-  for (const auto& [s, refusal] : failed) {
-    // What is left of the set.
-    const std::set<TriangleId> own(sets[s].begin(), sets[s].end());
-    std::vector<TriangleId> left;
-    for (std::uint32_t t = 0; t < change.parent.size(); ++t) {
-      if (own.contains(change.parent[t])) left.push_back({t});
+  std::map<std::uint32_t, std::vector<TriangleId>> left_of_set;
+  if (!failed.empty() && !change.mesh.patch_of.empty()) {
+    std::map<TriangleId, std::uint32_t> set_of;
+    for (const auto& [s, refusal] : failed) {
+      for (const TriangleId t : sets[s]) set_of[t] = s;
     }
-    if (!change.mesh.patch_of.empty() && !left.empty()) {
-      const EdgeTable now(change.mesh.triangles, change.mesh.points.size());
-      if (relabel(change.mesh, now, left)) {
+    for (std::uint32_t t = 0; t < change.parent.size(); ++t) {
+      const auto own = set_of.find(change.parent[t]);
+      if (own != set_of.end()) left_of_set[own->second].push_back({t});
+    }
+  }
+  std::optional<EdgeTable> now;
+  // What was made part of a patch goes on with it.
+  std::map<PatchId, std::vector<TriangleId>> followers;
+  for (const auto& [s, refusal] : failed) {
+    std::vector<TriangleId>& left = left_of_set[s];
+    if (!left.empty()) {
+      if (!now) now.emplace(change.mesh.triangles, change.mesh.points.size());
+      const PatchId own = change.mesh.patch_of[left[0].value];
+      const std::vector<TriangleId> with = followers[own];
+      left.insert(left.end(), with.begin(), with.end());
+      if (relabel(change.mesh, *now, left)) {
+        followers.erase(own);
+        std::vector<TriangleId>& there = followers[change.mesh.patch_of[left[0].value]];
+        there.insert(there.end(), left.begin(), left.end());
         ++change.done;
         change.methods.push_back("made part of a neighbour that they continue");
         continue;

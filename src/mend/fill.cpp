@@ -282,18 +282,22 @@ FillOutcome Filler::fill(const Opening& opening, const FillOptions& options) con
   double flat_area = 0;
   for (const Loop& loop : opening.loops) flat_area += area_vector(c.mesh.points, loop).norm();
   std::string reasons;
+  std::optional<Fill> flat;
   for (const FillMethod method : order_of(options)) {
     FillOutcome outcome = c.one(opening, around, method, options);
     std::string why;
     if (auto* fill = std::get_if<Fill>(&outcome)) {
       why = unfit(*fill, flat_area, opening.loops.size() == 2);
       if (why.empty()) return outcome;
+      if (method == FillMethod::flat) flat = std::move(*fill);
       why.insert(0, std::string(slug(method)) + ": ");
     } else {
       why = std::get<Refusal>(outcome).detail;
     }
     reasons += (reasons.empty() ? "" : "; ") + why;
   }
+  // The face of a slit may fold back; where nothing else closes it, its flat rim says what it was.
+  if (flat) return std::move(*flat);
   return Refusal{RefusalReason::does_not_apply, place_of(c.mesh.points, opening), reasons};
 }
 

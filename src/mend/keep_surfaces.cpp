@@ -1,6 +1,7 @@
 #include "mend/keep_surfaces.h"
 
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
 #include <Eigen/Geometry>
@@ -113,7 +114,15 @@ class FacesThrough {
     FaceEdit all;
     all.dropped = faces;
     const PreparedBody without = edited(body_, all);
-    for (const auto& [own, surface] : surfaces_for(faces, fill_of)) {
+    const BodyRim rim(*body_, origin_.placement);
+    std::vector<TriangleId> triangles;
+    double area = 0;
+    for (std::uint32_t t = 0; t < fill_of.size(); ++t) {
+      if (fill_of[t] != 0) continue;
+      triangles.push_back({t});
+      area += area_in_body(rim, {t});
+    }
+    for (const auto& [own, surface] : surfaces_for(faces, rim, triangles)) {
       std::optional<FillFaces> made =
           faces_of_fills({change_.mesh, fill_of, patch_of_, without, origin_.placement,
                           origin_.first_patch, surface});
@@ -124,23 +133,45 @@ class FacesThrough {
       for (const std::uint32_t g : faces) {
         if (g != own) edit.dropped.push_back(g);
       }
-      dropped_ += edit.dropped.size();
+      const std::size_t joined = edit.dropped.size();
       edit.looped.push_back({own, std::move(face.face.loops), face.facets, face.fit,
                              is_other ? surface : nullptr, face.face.same_sense});
-      take(edit);
-      for (std::uint32_t t = 0; t < patch_of_.size(); ++t) {
-        if (fill_of[t] != 0) continue;
-        patch_of_[t] = {origin_.first_patch + own};
-        change_.mesh.patch_of[t] = patch_of_[t];
+      const auto joint = std::make_shared<const PreparedBody>(edited(body_, edit));
+      if (!can_be_divided(*joint, own, area)) continue;
+      body_ = joint;
+      dropped_ += joined;
+      for (const TriangleId t : triangles) {
+        patch_of_[t.value] = {origin_.first_patch + own};
+        change_.mesh.patch_of[t.value] = patch_of_[t.value];
       }
       return true;
     }
     return false;
   }
+  // Who reads the face will find what its facets show now.
+  [[nodiscard]] static bool can_be_divided(const PreparedBody& body, std::uint32_t face,
+                                           double area) {
+    constexpr double kOtherArea = 0.05;
+    TessellationOptions options;
+    options.chord = body.chord;
+    const TessellatedBody own = tessellate(body_of_face(body.body, face), options);
+    double found = 0;
+    for (const Triangle& t : own.mesh.triangles) {
+      found += area_of({own.mesh.point(t[0]), own.mesh.point(t[1]), own.mesh.point(t[2])});
+    }
+    return own.troubles.empty() && std::fabs(found - area) <= kOtherArea * area;
+  }
+  // In the body's unit.
+  [[nodiscard]] double area_in_body(const BodyRim& rim, TriangleId t) const {
+    const Triangle& v = change_.mesh.triangles[t.value];
+    return area_of({rim.to_body(change_.mesh.point(v[0])), rim.to_body(change_.mesh.point(v[1])),
+                    rim.to_body(change_.mesh.point(v[2]))});
+  }
   // Which of the faces may be around all of them, on what: on its own surface, on the plane of one, on
   // that of the facets, if the surfaces are splines that end.
   [[nodiscard]] std::vector<std::pair<std::uint32_t, SurfacePtr>> surfaces_for(
-      const std::vector<std::uint32_t>& faces, const std::vector<std::uint32_t>& fill_of) const {
+      const std::vector<std::uint32_t>& faces, const BodyRim& rim,
+      const std::vector<TriangleId>& triangles) const {
     std::vector<std::pair<std::uint32_t, SurfacePtr>> all;
     const auto add = [&](std::uint32_t f) { all.emplace_back(f, body_->body.faces[f].surface); };
     add(faces[0]);
@@ -152,10 +183,8 @@ class FacesThrough {
     Vector area = Vector::Zero();
     Point middle = Point::Zero();
     std::size_t count = 0;
-    const BodyRim rim(*body_, origin_.placement);
-    for (std::uint32_t t = 0; t < fill_of.size(); ++t) {
-      if (fill_of[t] != 0) continue;
-      const Triangle& v = change_.mesh.triangles[t];
+    for (const TriangleId t : triangles) {
+      const Triangle& v = change_.mesh.triangles[t.value];
       const Point a = rim.to_body(change_.mesh.point(v[0])),
                   b = rim.to_body(change_.mesh.point(v[1])),
                   c = rim.to_body(change_.mesh.point(v[2]));
@@ -180,7 +209,7 @@ class FacesThrough {
     if (faces.empty()) return true;
     const EdgeTable edges(change_.mesh.triangles, change_.mesh.points.size());
     const SurfaceOrigin now{body_, origin_.placement, origin_.first_patch};
-    auto facets = other_facets({change_.mesh, edges, now}, faces);
+    auto facets = other_facets({change_.mesh, edges, now, origin_.body->body}, faces);
     if (!facets) return false;
     FaceEdit edit;
     edit.divided = std::move(*facets);
@@ -222,7 +251,16 @@ class FacesThrough {
     edit.new_edges = std::move(fills->edges);
     edit.added = std::move(fills->faces);
     added_ = edit.added.size();
+    const std::uint32_t first_face = face_count();
     take(edit);
+    std::vector<double> area(added_);
+    const BodyRim rim(*body_, origin_.placement);
+    for (std::size_t i = 0; i < fills->triangles.size(); ++i) {
+      area[fills->face_of[i]] += area_in_body(rim, fills->triangles[i]);
+    }
+    for (std::uint32_t i = 0; i < added_; ++i) {
+      if (!can_be_divided(*body_, first_face + i, area[i])) return false;
+    }
     return true;
   }
 

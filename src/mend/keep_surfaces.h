@@ -25,7 +25,7 @@ struct KeptSurfaces {
 /// the same surface; and what was added are faces, too (`faces_of_fills`). New faces take the numbers
 /// after those of the body: patches of `change` are numbered anew for that, and the names of fills
 /// (`change.new_patches`) are one for each face; `fills`: how many the part had before. Patches that were
-/// joined although their faces lie on no one surface are parted again.
+/// joined although no face could stand for all of theirs are parted again.
 ///
 /// Cost     O(n) for n triangles, and what new faces take.
 [[nodiscard]] std::optional<KeptSurfaces> keep_surfaces(const Shape& before, Change& change,

@@ -19,7 +19,8 @@ class FacetsOfFaces {
       : faceted_(faceted),
         body_(faceted.origin.body->body),
         rim_(*faceted.origin.body, faceted.origin.placement),
-        uses_(edge_uses(body_)) {
+        uses_(edge_uses(body_)),
+        uses_before_(edge_uses(faceted.before)) {
     for (const std::uint32_t f : faces) triangles_[f];
     for (std::uint32_t t = 0; t < faceted.mesh.triangles.size(); ++t) {
       const auto own = triangles_.find(face_of({t}));
@@ -136,7 +137,10 @@ class FacetsOfFaces {
   [[nodiscard]] bool is_as_in_body(std::uint32_t edge, std::uint32_t face,
                                    const std::set<std::uint32_t>& beyond) const {
     const std::set<std::uint32_t>& faces = faces_of_edge_.at(edge);
-    if (faces.size() == 1) return beyond.empty() || uses_[edge] == 1;
+    if (faces.size() == 1) {
+      const bool was_shared = edge < uses_before_.size() && uses_before_[edge] > 1;
+      return beyond.empty() || (uses_[edge] == 1 && !was_shared);
+    }
     return std::all_of(faces.begin(), faces.end(),
                        [&](std::uint32_t f) { return f == face || beyond.contains(f); });
   }
@@ -144,7 +148,7 @@ class FacetsOfFaces {
   const FacetedBody& faceted_;
   const Body& body_;
   BodyRim rim_;
-  std::vector<std::uint32_t> uses_;  // by edge
+  std::vector<std::uint32_t> uses_, uses_before_;  // by edge
   double reach_ = 0;
   std::map<std::uint32_t, std::vector<TriangleId>> triangles_;  // by face
   std::map<std::uint32_t, std::set<std::uint32_t>> faces_of_edge_;

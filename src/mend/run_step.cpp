@@ -66,6 +66,15 @@ bool runs_as_told(const Step& step, const SettingReader& read) {
   return false;
 }
 
+// Faces that were to be joined stayed apart, and that is all.
+bool is_in_vain(const LedgerLine& line, const std::optional<FaceCounts>& faces) {
+  return faces && faces->are_kept && faces->apart >= line.done && faces->dropped == 0 &&
+         faces->apart > 0 &&
+         line.triangles_added + line.triangles_removed + line.triangles_turned +
+                 line.vertices_moved ==
+             0;
+}
+
 }  // namespace
 
 InspectOptions options_for_mending(const Profile& profile, double tolerance) {
@@ -151,10 +160,20 @@ StepResult run_step(const MendState& state, std::span<const Finding> findings, c
     line.worse = harm;
     if (line.changed_anything()) {
       if (welded) change = composed(*welded, std::move(change));
-      result.parts.push_back(accept(result.state, target.part, std::move(change)));
-      line.fate = result.parts.back().fate;
-      line.faces = result.parts.back().faces;
-      result.changed = true;
+      MendState before = result.state;
+      PartChange made = accept(result.state, target.part, std::move(change));
+      if (is_in_vain(line, made.faces)) {
+        result.state = std::move(before);
+        line.done = 0;
+        line.method.clear();
+        line.refused.push_back({RefusalReason::does_not_apply, line.place,
+                                "no face could stand for all that were to be joined"});
+      } else {
+        line.fate = made.fate;
+        line.faces = made.faces;
+        result.parts.push_back(std::move(made));
+        result.changed = true;
+      }
     }
     result.lines.push_back(std::move(line));
   }

@@ -169,7 +169,7 @@ std::string how_of(const LedgerLine& line) {
   count(line.faces->turned, "turned");
   count(line.faces->added, "added");
   count(line.faces->divided, "divided otherwise");
-  count(line.faces->apart, "not joined: on no one surface within tolerance");
+  count(line.faces->apart, "not joined: none could stand for all of them");
   return how;
 }
 

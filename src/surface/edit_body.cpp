@@ -1,6 +1,7 @@
 #include "aguja/surface/edit_body.h"
 
 #include <algorithm>
+#include <map>
 
 #include "aguja/base/error.h"
 #include "base/numbers.h"
@@ -127,6 +128,40 @@ BodyChange edit_faces(const Body& body, const FaceEdit& edit) {
   change.body = body;
   apply(body, edit, change);
   return change;
+}
+
+Body body_of_face(const Body& body, std::uint32_t face) {
+  Body own;
+  Face copy = body.faces.at(face);
+  std::map<std::uint32_t, std::uint32_t> edges, vertices;
+  const auto vertex = [&](std::uint32_t v) {
+    const auto [at, is_new] =
+        vertices.try_emplace(v, static_cast<std::uint32_t>(own.vertices.size()));
+    if (is_new) own.vertices.push_back(body.vertices[v]);
+    return at->second;
+  };
+  for (FaceLoop& loop : copy.loops) {
+    for (EdgeUseOfFace& use : loop.edges) {
+      const auto [at, is_new] =
+          edges.try_emplace(use.edge, static_cast<std::uint32_t>(own.edges.size()));
+      if (is_new) {
+        BodyEdge edge = body.edges[use.edge];
+        edge.start = vertex(edge.start);
+        edge.end = vertex(edge.end);
+        own.edges.push_back(std::move(edge));
+      }
+      use.edge = at->second;
+    }
+    if (loop.vertex) loop.vertex = vertex(*loop.vertex);
+  }
+  own.faces.push_back(std::move(copy));
+  own.shells.push_back({{{0, true}}, false, false, 0});
+  for (const BodyShell& shell : body.shells) {
+    for (const BodyShell::Use& use : shell.faces) {
+      if (use.face == face) own.shells[0].faces[0].forward = use.forward;
+    }
+  }
+  return own;
 }
 
 PreparedBody edited(const PreparedBodyPtr& before, const FaceEdit& edit) {

@@ -35,7 +35,7 @@ struct FaceCounts {
   bool are_kept = true;  ///< else it is a mesh with nothing behind it from here on
   std::size_t dropped = 0, turned = 0, added = 0;
   std::size_t divided = 0;  ///< that stayed, with other facets
-  std::size_t apart = 0;    ///< that were to be joined, but lie on no one surface
+  std::size_t apart = 0;    ///< that were to be joined, but none could stand for all of them
 };
 
 /// Parts that were taken, and what was made of them.

@@ -62,4 +62,8 @@ struct FaceEdit {
 /// surfaces of faces that are new, or have other loops, are not known (see `FaceSizes`).
 [[nodiscard]] PreparedBody edited(const PreparedBodyPtr& body, const FaceEdit& edit);
 
+/// A face with its edges and vertices as a body of its own, numbered anew.
+/// Cost     O(n) in its edges, and in the faces of the shells.
+[[nodiscard]] Body body_of_face(const Body& body, std::uint32_t face);
+
 }  // namespace aguja
