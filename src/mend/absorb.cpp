@@ -137,8 +137,10 @@ Vector patch_normal_of(const Mesh& mesh, TriangleId id) {
   return unit_normal({mesh.point(t[0]), mesh.point(t[1]), mesh.point(t[2])});
 }
 
-// Relabels a set of triangles as the neighbour with which it shares the longest smooth border.
-bool relabel(Mesh& mesh, const EdgeTable& edges, const std::vector<TriangleId>& triangles) {
+// The patch with which a set of triangles shares the longest smooth border.
+std::optional<PatchId> patch_beside(const Mesh& mesh, const EdgeTable& edges,
+                                    const std::vector<TriangleId>& triangles,
+                                    const IsOfPatch& is_of) {
   const std::set<TriangleId> own(triangles.begin(), triangles.end());
   std::map<PatchId, double> border;
   for (const TriangleId t : triangles) {
@@ -155,12 +157,14 @@ bool relabel(Mesh& mesh, const EdgeTable& edges, const std::vector<TriangleId>& 
       }
     }
   }
-  if (border.empty()) return false;
-  const auto longest =
-      std::max_element(border.begin(), border.end(),
-                       [](const auto& x, const auto& y) { return x.second < y.second; });
-  for (const TriangleId t : triangles) mesh.patch_of[t.value] = longest->first;
-  return true;
+  if (is_of) {
+    const PatchId patch = mesh.patch_of[triangles[0].value];
+    std::erase_if(border, [&](const auto& b) { return !is_of(patch, b.first); });
+  }
+  if (border.empty()) return std::nullopt;
+  return std::max_element(border.begin(), border.end(),
+                          [](const auto& x, const auto& y) { return x.second < y.second; })
+      ->first;
 }
 
 // The triangles as sets that hang together by edges.
@@ -193,10 +197,13 @@ std::vector<std::vector<TriangleId>> connected_sets(const Mesh& mesh, const Edge
 }  // namespace
 
 Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, const Budget& budget,
-                      Progress* progress) {
+                      Progress* progress, const IsOfPatch& is_of) {
   const EdgeTable edges(mesh.triangles, mesh.points.size());
   const auto sets = connected_sets(mesh, edges, triangles);
   std::map<std::uint32_t, Refusal> failed;
+  for (std::uint32_t s = 0; is_of && !mesh.patch_of.empty() && s < sets.size(); ++s) {
+    if (patch_beside(mesh, edges, sets[s], is_of)) failed[s] = {RefusalReason::no_gain};
+  }
   std::size_t done = 0;
   Change change;
   // What cannot be contracted as a whole is left as it was: all is done again without it.
@@ -248,9 +255,10 @@ Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, c
       const PatchId own = change.mesh.patch_of[left[0].value];
       const std::vector<TriangleId> with = followers[own];
       left.insert(left.end(), with.begin(), with.end());
-      if (relabel(change.mesh, *now, left)) {
+      if (const auto patch = patch_beside(change.mesh, *now, left, is_of)) {
+        for (const TriangleId t : left) change.mesh.patch_of[t.value] = *patch;
         followers.erase(own);
-        std::vector<TriangleId>& there = followers[change.mesh.patch_of[left[0].value]];
+        std::vector<TriangleId>& there = followers[*patch];
         there.insert(there.end(), left.begin(), left.end());
         ++change.done;
         change.methods.push_back("made part of a neighbour that they continue");

@@ -16,7 +16,8 @@ struct FacetedBody {
   const Mesh& mesh;
   const EdgeTable& edges;  ///< of the mesh
   const SurfaceOrigin& origin;
-  const Body& before;  ///< the body before the step: what it shared and does no longer is a border now
+  const Body&
+      before;  ///< the body before the step: what it shared and does no longer is a border now
 };
 
 /// What stands for these faces now (rising): triangles within twice the chord height of them, that end

@@ -2,6 +2,7 @@
 /// \file
 /// Absorbing: patches that are too small or too thin, and divisions that mean nothing.
 
+#include <functional>
 #include <span>
 
 #include "aguja/base/progress.h"
@@ -12,10 +13,14 @@ namespace aguja {
 /// Patches that are slivers or tiny: their narrow sides are contracted within the budget, so that
 /// their neighbours meet; where the mesh has patches and one cannot be contracted, but goes on
 /// smoothly into a neighbour (less than 5 degrees), it becomes part of that.
-/// `triangles` are those of the patches, together.
+/// `triangles` are those of the patches, together. `is_of`: whether the first patch lies on the surface
+/// of the second one; if that is known, what does becomes part of it before anything is contracted, and
+/// nothing else does.
 /// Promises  As `collapse`.
+using IsOfPatch = std::function<bool(PatchId, PatchId)>;
 [[nodiscard]] Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles,
-                                    const Budget& budget = {}, Progress* progress = nullptr);
+                                    const Budget& budget = {}, Progress* progress = nullptr,
+                                    const IsOfPatch& is_of = {});
 
 /// Patches that lie in one plane and share edges become one; nothing moves. `triangles`: all of
 /// those that may; empty: all of the mesh.
