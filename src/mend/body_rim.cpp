@@ -95,22 +95,99 @@ std::vector<SurfacePtr> round_surfaces(std::span<const RimCircle> circles, doubl
   return found;
 }
 
+namespace {
+
+// A circle of a body's rim, and the surface of the face that ends in it.
+struct CircleOfFace {
+  RimCircle circle;
+  const Surface* beside = nullptr;
+};
+
+// The normal of the surface beside a circle, in the half-plane through the axis: across it and along it.
+Eigen::Vector2d normal_in_profile(const CircleOfFace& c, const Frame& axis) {
+  const Point other = axis.of(c.circle.center);
+  const Point p = axis.at(c.circle.radius, 0, other.z());
+  const Parameters uv = SurfaceFoot(*c.beside).of(p);
+  const Vector n = c.beside->at(uv[0], uv[1]).normal();
+  return {n.dot(axis.x), n.dot(axis.z)};
+}
+
+// Turned about the axis of two circles: the arc from one to the other that is tangent to both faces.
+SurfacePtr rounding_between(const CircleOfFace& a, const CircleOfFace& b, double tolerance) {
+  if (a.beside == nullptr || b.beside == nullptr) return nullptr;
+  const Frame axis =
+      Frame::from(a.circle.center, a.circle.normal, a.circle.normal.unitOrthogonal());
+  const Point other = axis.of(b.circle.center);
+  if (std::hypot(other.x(), other.y()) > tolerance) return nullptr;
+  const Eigen::Vector2d p(a.circle.radius, 0), q(b.circle.radius, other.z());
+  const Eigen::Vector2d n = normal_in_profile(a, axis), m = normal_in_profile(b, axis);
+  // Both normals go through the middle of the arc.
+  const double across = n.x() * m.y() - n.y() * m.x();
+  constexpr double kLeastTurn = 1e-3;
+  if (std::fabs(across) < kLeastTurn) return nullptr;
+  const Eigen::Vector2d between = q - p;
+  const double s = (between.x() * m.y() - between.y() * m.x()) / across,
+               t = (between.x() * n.y() - between.y() * n.x()) / across;
+  if (std::fabs(std::fabs(s) - std::fabs(t)) > tolerance) return nullptr;
+  const Eigen::Vector2d middle = p + s * n;
+  const Frame frame = Frame::from(axis.at(0, 0, middle.y()), axis.z, axis.x);
+  if (std::fabs(middle.x()) <= tolerance) return make_sphere(frame, std::fabs(s));
+  return middle.x() > std::fabs(s) ? make_torus(frame, middle.x(), std::fabs(s)) : nullptr;
+}
+
+// The face of these that uses an edge.
+const Surface* surface_beside(const Body& body, std::uint32_t edge,
+                              const std::set<std::uint32_t>& faces) {
+  for (const std::uint32_t f : faces) {
+    for (const FaceLoop& loop : body.faces[f].loops) {
+      for (const EdgeUseOfFace& use : loop.edges) {
+        if (use.edge == edge) return body.faces[f].surface.get();
+      }
+    }
+  }
+  return nullptr;
+}
+
+}  // namespace
+
 std::vector<SurfacePtr> round_surfaces(const Body& body, const std::set<std::uint32_t>& edges,
-                                       double tolerance) {
-  std::vector<RimCircle> circles;
+                                       const std::set<std::uint32_t>& faces, double tolerance) {
+  std::vector<CircleOfFace> found;
   for (const std::uint32_t e : edges) {
     const auto* circle = body.edges[e].curve->as<EllipseData>();
     if (circle == nullptr || circle->a != circle->b) continue;
     const RimCircle own{circle->frame.origin, circle->frame.z, circle->a};
     // Pieces of one circle count once; of many circles a few tell as much.
-    const bool is_there = std::any_of(circles.begin(), circles.end(), [&](const RimCircle& c) {
-      return (c.center - own.center).norm() <= tolerance &&
-             c.normal.cross(own.normal).norm() * own.radius <= tolerance;
+    const bool is_there = std::any_of(found.begin(), found.end(), [&](const CircleOfFace& c) {
+      return (c.circle.center - own.center).norm() <= tolerance &&
+             c.circle.normal.cross(own.normal).norm() * own.radius <= tolerance &&
+             std::fabs(c.circle.radius - own.radius) <= tolerance;
     });
     constexpr std::size_t kMostCircles = 6;
-    if (!is_there && circles.size() < kMostCircles) circles.push_back(own);
+    if (!is_there && found.size() < kMostCircles) {
+      found.push_back({own, surface_beside(body, e, faces)});
+    }
   }
-  return round_surfaces(circles, tolerance);
+  std::vector<SurfacePtr> roundings;
+  std::vector<RimCircle> circles;
+  for (std::size_t i = 0; i < found.size(); ++i) {
+    circles.push_back(found[i].circle);
+    for (std::size_t j = i + 1; j < found.size(); ++j) {
+      if (SurfacePtr s = rounding_between(found[i], found[j], tolerance)) {
+        roundings.push_back(std::move(s));
+      }
+    }
+  }
+  std::vector<SurfacePtr> all = round_surfaces(circles, tolerance);
+  if (roundings.empty()) return all;
+  const auto count = [&](SurfaceKind kind) {
+    return std::count_if(body.faces.begin(), body.faces.end(), [&](const Face& f) {
+      return f.is_used && f.surface && f.surface->kind() == kind;
+    });
+  };
+  const bool is_rounded = count(SurfaceKind::torus) >= count(SurfaceKind::cone);
+  all.insert(is_rounded ? all.begin() : all.end(), roundings.begin(), roundings.end());
+  return all;
 }
 
 }  // namespace aguja

@@ -53,13 +53,15 @@ class FillSurface {
   SurfaceFoot foot_;
 };
 
-/// What goes past the circles among these edges of a body: the cylinder or cone by two about one axis,
-/// the torus that bends from one to another, the cylinder of one. Whether the other edges lie on it is for
-/// the caller to see.
+/// What goes past the circles among these edges of a body: the torus or sphere that rounds between the
+/// faces at two about one axis, tangent to both, the cone by the two, the torus that bends from one to
+/// another, the cylinder of one. Whether the other edges lie on it is for the caller to see. A rounding and
+/// a chamfer may have the same edges: what the body has more of comes first. `faces`: those at the edges.
 [[nodiscard]] std::vector<SurfacePtr> round_surfaces(const Body& body,
                                                      const std::set<std::uint32_t>& edges,
+                                                     const std::set<std::uint32_t>& faces,
                                                      double tolerance);
-/// The same of loops of a mesh.
+/// The same of loops of a mesh, but for roundings.
 [[nodiscard]] std::vector<SurfacePtr> round_surfaces(std::span<const RimCircle> circles,
                                                      double tolerance);
 

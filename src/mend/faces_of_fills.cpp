@@ -197,7 +197,8 @@ class FaceMaker {
   }
   bool take_round(Region& region) {
     const std::size_t first = candidates_.size();
-    for (SurfacePtr& s : round_surfaces(body_, edges_of_fill_[region.fill], rim_.tolerance())) {
+    for (SurfacePtr& s : round_surfaces(body_, edges_of_fill_[region.fill],
+                                        neighbours_of_fill_[region.fill], rim_.tolerance())) {
       candidates_.emplace_back(std::move(s));
     }
     return take_one(region, first);

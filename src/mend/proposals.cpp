@@ -213,7 +213,8 @@ class Proposer {
       RimVerdict verdict = at == number.end() ? RimVerdict{} : (*verdicts)[at->second];
       if (!flat) return verdict.doubt == CapDoubt::fits_another ? verdict : RimVerdict{};
       const bool may_be_corner =
-          verdict.doubt == CapDoubt::none || verdict.doubt == CapDoubt::inlet;
+          (verdict.doubt == CapDoubt::none || verdict.doubt == CapDoubt::inlet) &&
+          !ends_several_faces(opening);
       if (may_be_corner && misses_a_corner(openings.known(), filler, opening, tolerance)) {
         return {CapDoubt::corner,
                 "its neighbours carried on meet close by: a corner may be missing",
@@ -221,8 +222,25 @@ class Proposer {
       }
       return verdict;
     }
+    // Four faces of a body and more do not end in one plane by chance: the face in it is missing.
+    [[nodiscard]] bool ends_several_faces(const Opening& opening) const {
+      constexpr std::size_t kSeveral = 4;
+      if (!is_of_faces) return false;
+      const Loop& loop = opening.loops[0];
+      std::vector<std::uint32_t> patches;
+      for (std::size_t i = 0; i < loop.size(); ++i) {
+        const auto e = openings.edges().find(loop[i], loop[(i + 1) % loop.size()]);
+        if (!e) return false;
+        const TriangleId t = openings.edges().uses(*e)[0].triangle();
+        const std::uint32_t patch = openings.mesh().patch_of[t.value].value;
+        if (patches.empty() || patches.back() != patch) patches.push_back(patch);
+      }
+      if (patches.size() > 1 && patches.front() == patches.back()) patches.pop_back();
+      return patches.size() >= kSeveral;
+    }
     FindingOpenings openings;
     Filler filler;
+    bool is_of_faces = false;
     std::optional<std::vector<RimVerdict>> verdicts = {};
     std::map<Loop, std::size_t> number = {};
   };
@@ -239,6 +257,8 @@ class Proposer {
       view = mesh.points_are_distinct
                  ? std::make_unique<FillView>(known_mesh(state_, *f.part_index), tolerance_)
                  : std::make_unique<FillView>(mesh, tolerance_);
+      view->is_of_faces =
+          !state_.model.parts[*f.part_index].shape()->surfaces.empty() && !mesh.patch_of.empty();
     }
     const std::vector<Opening> openings = view->openings.of(f);
     if (openings.empty()) {

@@ -121,7 +121,7 @@ class SurfaceFiller {
         }
       }
     }
-    for (const SurfacePtr& round : round_surfaces(body_, rim_edges_, rim_.tolerance())) {
+    for (const SurfacePtr& round : round_surfaces(body_, rim_edges_, faces_, rim_.tolerance())) {
       if (auto fill = on(round, FillMethod::ruled, past_circles(*round))) return fill;
     }
     return std::nullopt;
