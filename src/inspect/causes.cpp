@@ -141,7 +141,8 @@ void Causes::find_internal(const JoinedSurface& joined, const Material& material
       internal_[read.value] = true;
     }
     const ShellId shell = anatomy_.components.shell_of[read.value];
-    if (any_body && is_loose(material.bodies[region.body]) && !ends_a_wall(shell)) {
+    if (any_body && is_loose(material.bodies[region.body]) &&
+        (along[region.body] || !ends_a_wall(shell))) {
       loose_.resize(anatomy_.shells.size());
       loose_[shell.value] = true;
       if (const auto apart = along[region.body]) {

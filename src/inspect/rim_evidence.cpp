@@ -87,9 +87,6 @@ void pair_rims_that_fit(std::span<const RimShape> rims, std::vector<RimVerdict>&
   }
 }
 
-// Vertices of rims that are round lie on circles, cylinders and bends to this part of the radius.
-constexpr double kRoundRim = 1e-4;
-
 // How long the wall of the cylinder past the circle would be, if the other rim goes round on it.
 std::optional<double> wall_of_cylinder(const RimShape& a, const RimShape& b) {
   const RimCircle& circle = *a.circle;
@@ -204,53 +201,6 @@ void pair_walls_with_discs(std::span<const RimShape> rims, std::vector<RimVerdic
 }
 
 }  // namespace
-
-std::optional<RimCircle> circle_through(std::span<const Point> loop, const Vector& normal) {
-  constexpr std::size_t kFewest = 6;
-  if (loop.size() < kFewest || normal.squaredNorm() == 0) return std::nullopt;
-  const Point& a = loop[0];
-  const Vector b = loop[loop.size() / 3] - a, c = loop[2 * loop.size() / 3] - a;
-  const Vector across = b.cross(c);
-  const double twice = 2 * across.squaredNorm();
-  if (!(twice > 0)) return std::nullopt;
-  RimCircle circle;
-  const Vector to_center =
-      (b.squaredNorm() * c.cross(across) + c.squaredNorm() * across.cross(b)) / twice;
-  circle.center = a + to_center;
-  circle.radius = to_center.norm();
-  circle.normal = across.normalized();
-  if (circle.normal.dot(normal) < 0) circle.normal = -circle.normal;
-  for (const Point& p : loop) {
-    const Vector d = p - circle.center;
-    if (std::fabs(d.norm() - circle.radius) > kRoundRim * circle.radius ||
-        std::fabs(d.dot(circle.normal)) > kRoundRim * circle.radius) {
-      return std::nullopt;
-    }
-  }
-  return circle;
-}
-
-std::optional<TubeBend> bend_between(const RimCircle& a, const RimCircle& b) {
-  constexpr double kAlikeRadii = 1e-3, kLeastTurn = 0.017453292519943295;  // 1 degree
-  if (std::fabs(a.radius - b.radius) > kAlikeRadii * a.radius) return std::nullopt;
-  TubeBend bend;
-  bend.axis = a.normal.cross(-b.normal);
-  const double sine = bend.axis.norm(), cosine = -a.normal.dot(b.normal);
-  if (sine < std::sin(kLeastTurn)) return std::nullopt;
-  bend.axis /= sine;
-  const Vector between = b.center - a.center;
-  if (std::fabs(between.dot(bend.axis)) > kAlikeRadii * a.radius) return std::nullopt;
-  // Both axes in one plane: how far along each they meet.
-  const double from_a = between.cross(-b.normal).dot(bend.axis) / sine,
-               from_b = between.cross(-a.normal).dot(bend.axis) / sine;
-  if (!(from_a > 0) || std::fabs(from_a - from_b) > kAlikeRadii * (from_a + a.radius)) {
-    return std::nullopt;
-  }
-  bend.radius = from_a * (1 + cosine) / sine;  // along / tan of half the turn
-  if (!(bend.radius > a.radius)) return std::nullopt;
-  bend.center = a.center + bend.radius * bend.axis.cross(a.normal);
-  return bend;
-}
 
 RimShape shape_of_rim(std::span<const CapSide> loop) {
   RimShape rim;

@@ -9,27 +9,9 @@
 
 #include "aguja/geometry/distance.h"
 #include "aguja/mesh/joined_surface.h"
+#include "geometry/circles.h"
 
 namespace aguja {
-
-/// A circle that a rim is, about the normal of its cap.
-struct RimCircle {
-  Point center = Point::Zero();
-  Vector normal = Vector::Zero();
-  double radius = 0;
-};
-/// None where a vertex is farther off than a ten-thousandth of the radius, or there are too few to tell.
-[[nodiscard]] std::optional<RimCircle> circle_through(std::span<const Point> loop,
-                                                      const Vector& normal);
-
-/// A bend of a round bar or tube between two circles that are as large: how far its axis bends out, and
-/// where its middle is. None where their axes, along their normals, do not meet as far from both.
-struct TubeBend {
-  Point center = Point::Zero();
-  Vector axis = Vector::Zero();
-  double radius = 0;
-};
-[[nodiscard]] std::optional<TubeBend> bend_between(const RimCircle& a, const RimCircle& b);
 
 /// The shape of a closed rim and of the surface around it.
 struct RimShape {
@@ -71,11 +53,12 @@ struct RimVerdict {
 };
 
 /// By rim; all but `corner`. Two rims fit each other if they are alike and face each other, if one lies on
-/// the cylinder past the circle that the other is, or if a round bend or a cone runs from one to the other. Of several rims that fit one, that which faces it most squarely is its
+/// the cylinder past the circle that the other is, or if a round bend or a cone runs from one to the
+/// other. Of several rims that fit one, that which faces it most squarely, then the nearest, is its
 /// partner; an end of a wall that no other fits has a disc before it, if there is one, for that.
 /// `diagonal`: of the part.
 /// Cost     O(k log k) for k rims of different lengths; each is held against 2000 of like length at
-///          most.
+///          most, and of those that are left 2000 against each other, if they are circles.
 [[nodiscard]] std::vector<RimVerdict> judge_rims(std::span<const RimShape> rims, double diagonal);
 
 }  // namespace aguja

@@ -140,7 +140,7 @@ Vector patch_normal_of(const Mesh& mesh, TriangleId id) {
 // The patch with which a set of triangles shares the longest smooth border.
 std::optional<PatchId> patch_beside(const Mesh& mesh, const EdgeTable& edges,
                                     const std::vector<TriangleId>& triangles,
-                                    const IsOfPatch& is_of) {
+                                    const LiesOnSurface& lies_on) {
   const std::set<TriangleId> own(triangles.begin(), triangles.end());
   std::map<PatchId, double> border;
   for (const TriangleId t : triangles) {
@@ -157,9 +157,9 @@ std::optional<PatchId> patch_beside(const Mesh& mesh, const EdgeTable& edges,
       }
     }
   }
-  if (is_of) {
+  if (lies_on) {
     const PatchId patch = mesh.patch_of[triangles[0].value];
-    std::erase_if(border, [&](const auto& b) { return !is_of(patch, b.first); });
+    std::erase_if(border, [&](const auto& b) { return !lies_on(patch, b.first); });
   }
   if (border.empty()) return std::nullopt;
   return std::max_element(border.begin(), border.end(),
@@ -197,12 +197,14 @@ std::vector<std::vector<TriangleId>> connected_sets(const Mesh& mesh, const Edge
 }  // namespace
 
 Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, const Budget& budget,
-                      Progress* progress, const IsOfPatch& is_of) {
+                      Progress* progress, const LiesOnSurface& lies_on) {
   const EdgeTable edges(mesh.triangles, mesh.points.size());
   const auto sets = connected_sets(mesh, edges, triangles);
   std::map<std::uint32_t, Refusal> failed;
-  for (std::uint32_t s = 0; is_of && !mesh.patch_of.empty() && s < sets.size(); ++s) {
-    if (patch_beside(mesh, edges, sets[s], is_of)) failed[s] = {RefusalReason::no_gain};
+  for (std::uint32_t s = 0; lies_on && !mesh.patch_of.empty() && s < sets.size(); ++s) {
+    if (patch_beside(mesh, edges, sets[s], lies_on)) {
+      failed[s] = {RefusalReason::no_gain, mesh.point(mesh.triangle(sets[s][0])[0]), {}};
+    }
   }
   std::size_t done = 0;
   Change change;
@@ -255,7 +257,7 @@ Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles, c
       const PatchId own = change.mesh.patch_of[left[0].value];
       const std::vector<TriangleId> with = followers[own];
       left.insert(left.end(), with.begin(), with.end());
-      if (const auto patch = patch_beside(change.mesh, *now, left, is_of)) {
+      if (const auto patch = patch_beside(change.mesh, *now, left, lies_on)) {
         for (const TriangleId t : left) change.mesh.patch_of[t.value] = *patch;
         followers.erase(own);
         std::vector<TriangleId>& there = followers[*patch];

@@ -8,7 +8,7 @@
 
 #include "aguja/geometry/placement.h"
 #include "aguja/surface/prepared_body.h"
-#include "inspect/rim_evidence.h"
+#include "geometry/circles.h"
 
 namespace aguja {
 

@@ -182,20 +182,17 @@ class FacesThrough {
     }
     Vector area = Vector::Zero();
     Point middle = Point::Zero();
-    std::size_t count = 0;
     for (const TriangleId t : triangles) {
       const Triangle& v = change_.mesh.triangles[t.value];
       const Point a = rim.to_body(change_.mesh.point(v[0])),
                   b = rim.to_body(change_.mesh.point(v[1])),
                   c = rim.to_body(change_.mesh.point(v[2]));
       area += (b - a).cross(c - a);
-      middle += (a + b + c) / 3;
-      ++count;
+      middle += (a + b + c) / (3 * static_cast<double>(triangles.size()));
     }
     if (area.norm() > 0) {
       const Vector n = area.normalized();
-      all.emplace_back(faces[0], make_plane(Frame::from(middle / static_cast<double>(count), n,
-                                                        n.unitOrthogonal())));
+      all.emplace_back(faces[0], make_plane(Frame::from(middle, n, n.unitOrthogonal())));
     }
     return all;
   }
@@ -321,12 +318,17 @@ std::optional<KeptSurfaces> keep_surfaces(const Shape& before, Change& change, s
       before.surfaces.size() == 1 &&
       before.surfaces[0].first_patch + before.surfaces[0].body->body.faces.size() == patches;
   if (adds && !has_room) return std::nullopt;
+  // What is tried in vain leaves the patches as the remedy numbered them.
+  const auto patch_of = change.mesh.patch_of;
+  const auto new_patches = change.new_patches;
   KeptSurfaces kept;
   kept.first_added = patches;
   for (const SurfaceOrigin& origin : before.surfaces) {
     FacesThrough faces(origin, mesh, change, *tally);
     faces.drop_and_turn();
     if (!faces.join() || (adds && !faces.add(first_fill, fills)) || !faces.divide()) {
+      change.mesh.patch_of = patch_of;
+      change.new_patches = new_patches;
       return std::nullopt;
     }
     faces.tell(kept);

@@ -11,7 +11,7 @@
 namespace aguja {
 namespace {
 
-constexpr double kChords = 2;  // that facets may be off
+constexpr double kMostChords = 2;  // that facets may be off, unless they were already
 
 class FacetsOfFaces {
  public:
@@ -47,12 +47,20 @@ class FacetsOfFaces {
   }
   [[nodiscard]] Point place(VertexId v) const { return rim_.to_body(faceted_.mesh.point(v)); }
 
-  // By edge of these faces: the face on its other side.
+  // By edge of these faces: all that use it.
   void find_other_faces() {
+    std::vector<bool> is_wanted(body_.edges.size());
+    for (const auto& [face, triangles] : triangles_) {
+      for (const FaceLoop& loop : body_.faces[face].loops) {
+        for (const EdgeUseOfFace& use : loop.edges) is_wanted[use.edge] = true;
+      }
+    }
     for (std::uint32_t f = 0; f < body_.faces.size(); ++f) {
       if (!body_.faces[f].is_used) continue;
       for (const FaceLoop& loop : body_.faces[f].loops) {
-        for (const EdgeUseOfFace& use : loop.edges) faces_of_edge_[use.edge].insert(f);
+        for (const EdgeUseOfFace& use : loop.edges) {
+          if (is_wanted[use.edge]) faces_of_edge_[use.edge].insert(f);
+        }
       }
     }
   }
@@ -62,7 +70,7 @@ class FacetsOfFaces {
     const FillSurface surface(body_.faces[face].surface);
     const PreparedBody& prepared = *faceted_.origin.body;
     FaceFit fit = prepared.fits[face];
-    const double most = kChords * std::max(prepared.chord, fit.facets_off);
+    const double most = std::max(kMostChords * prepared.chord, fit.facets_off);
     fit.facets_off = 0;
     for (const TriangleId t : triangles) {
       const Triangle& v = faceted_.mesh.triangle(t);
@@ -79,12 +87,13 @@ class FacetsOfFaces {
 
   [[nodiscard]] bool ends_in_edges(std::uint32_t face,
                                    const std::vector<TriangleId>& triangles) const {
-    std::set<std::uint32_t> missing, own;
+    std::set<std::uint32_t> missing;
+    std::vector<EdgeInBox> own;
     for (const FaceLoop& loop : body_.faces[face].loops) {
       for (const EdgeUseOfFace& use : loop.edges) {
         const BodyEdge& edge = body_.edges[use.edge];
         if (!has_ends(edge)) return false;
-        own.insert(use.edge);
+        own.push_back({use.edge, box_around(edge)});
         // Seams are no border.
         const bool is_seam = uses_[use.edge] == 2 && faces_of_edge_.at(use.edge).size() == 1;
         if (!is_seam && !is_short(edge)) missing.insert(use.edge);
@@ -117,11 +126,31 @@ class FacetsOfFaces {
     const Point middle = edge.curve->point(edge.range().middle());
     return (a - b).norm() <= reach_ && (middle - a).norm() <= reach_;
   }
-  [[nodiscard]] std::optional<std::uint32_t> edge_along(const std::set<std::uint32_t>& own,
+  struct EdgeInBox {
+    std::uint32_t edge;
+    Box box;
+  };
+  // Of places of the edge, and as much around them as lies between two.
+  [[nodiscard]] Box box_around(const BodyEdge& edge) const {
+    constexpr int kPieces = 16;
+    Box box;
+    double step = 0;
+    Point last = edge.curve->point(edge.from);
+    for (int i = 0; i <= kPieces; ++i) {
+      const Point p = edge.curve->point(edge.from + (edge.to - edge.from) * i / kPieces);
+      step = std::max(step, (p - last).norm());
+      box.extend(p);
+      last = p;
+    }
+    const Vector more = Vector::Constant(step + reach_);
+    return {box.low - more, box.high + more};
+  }
+  [[nodiscard]] std::optional<std::uint32_t> edge_along(const std::vector<EdgeInBox>& own,
                                                         const Point& a, const Point& b) const {
     double least = reach_;
     std::optional<std::uint32_t> nearest;
-    for (const std::uint32_t e : own) {
+    for (const auto& [e, box] : own) {
+      if (!box.contains(a) || !box.contains(b)) continue;
       const BodyEdge& edge = body_.edges[e];
       double off = 0;
       for (const Point& p : {a, b, Point(0.5 * (a + b))}) {

@@ -48,21 +48,18 @@ std::optional<Fill> facets_of(const SurfacePtr& surface, const std::vector<Divid
 // lines between the rims, which keep its facets.
 std::optional<Fill> bend_of_mesh(const Mesh& mesh, const Opening& opening) {
   if (opening.loops.size() != 2) return std::nullopt;
-  constexpr double kOnRound = 1e-4;  // of the radius
   std::vector<RimCircle> circles;
   std::vector<DividedLoop> loops;
   double chord = kInfinity;
   for (const Loop& loop : opening.loops) {
     DividedLoop divided;
     std::vector<Point> points;
-    Vector area = Vector::Zero();
     for (const VertexId v : loop) {
       points.push_back(mesh.point(v));
       divided.corners.push_back({v, points.back()});
-      area += (points.front() - points.back()).cross(points[points.size() / 2] - points.back());
     }
     loops.push_back(std::move(divided));
-    const auto circle = circle_through(points, area);
+    const auto circle = circle_through(points, area_vector(mesh.points, loop));
     if (!circle) continue;
     circles.push_back(*circle);
     // As the rim's chords are.
@@ -73,7 +70,7 @@ std::optional<Fill> bend_of_mesh(const Mesh& mesh, const Opening& opening) {
     chord = std::min(chord, longest * longest / (8 * circle->radius));
   }
   if (circles.size() != 2) return std::nullopt;
-  const double within = kOnRound * circles[0].radius;
+  const double within = kRoundRim * circles[0].radius;
   for (const SurfacePtr& surface : round_surfaces(circles, within)) {
     if (surface->kind() != SurfaceKind::torus) continue;
     const FillSurface own(surface);

@@ -7,6 +7,7 @@
 
 #include <Eigen/Geometry>
 
+#include "geometry/circles.h"
 #include "surface/fit_curve.h"
 #include "surface/limits.h"
 
@@ -174,8 +175,7 @@ std::optional<MeetingCurve> as_circle(const SurfaceMeeting& meeting,
   const Point c = far_from([&](const Point& p) { return (b - a).cross(p - a).norm(); });
   const Vector u = b - a, v = c - a, n = u.cross(v);
   if (!(n.norm() > kSamePlace * size * size)) return std::nullopt;
-  const Vector to_center =
-      (v.squaredNorm() * n.cross(u) + u.squaredNorm() * v.cross(n)) / (2 * n.squaredNorm());
+  const Vector to_center = to_circle_center(u, v);
   // As the places run.
   const Frame frame = Frame::from(a + to_center, n, -to_center);
   const double radius = to_center.norm(), turn = turned_to(frame, places, 1, 1);

@@ -17,6 +17,8 @@
 #include "aguja/solid/prepare.h"
 #include "demo/drawing.h"
 #include "demo/surface_text.h"
+#include "mend/cap_evidence.h"
+#include "mend/finding_openings.h"
 #include "tests/support/drawn_body.h"
 #include "tests/support/random_mesh.h"
 #include "tests/support/shapes.h"
@@ -156,6 +158,9 @@ TEST(BodySteps, OtherFacetsOfFacesLeaveABody) {
     const StepReport done = session.run(step);
     if (!done.changed) continue;
     ++changed;
+    // However often: what is off is not added up.
+    for (int again = 0; again < 2; ++again) static_cast<void>(session.run(step));
+    if (session.model().parts[0].shape()->surfaces.empty()) continue;
     ASSERT_TRUE(done.lines[0].faces.has_value());
     const Part& part = session.model().parts[0];
     if (!done.lines[0].faces->are_kept) continue;
@@ -180,13 +185,28 @@ TEST(BodySteps, OtherFacetsOfFacesLeaveABody) {
 }
 
 struct Rebuilt {
-  bool is_filled = false, are_faces = true;
+  bool is_filled = false;
   std::string how;
   double volume = 0, volume_within = 0;
   Verdict verdict = Verdict::undecided;
 };
+// Is there a flat opening whose neighbours meet close by if they are carried on?
+bool is_corner_missing(const MendSession& session) {
+  const double tolerance = session.tolerance();
+  const Budget budget{tolerance, {}};
+  const FindingOpenings openings(session.model().parts[0].mesh(), tolerance, budget);
+  const Filler filler(openings.known(), tolerance);
+  return std::any_of(openings.all().begin(), openings.all().end(), [&](const Opening& o) {
+    FillOptions options;
+    options.tolerance = tolerance;
+    options.method = FillMethod::flat;
+    return std::holds_alternative<Fill>(filler.fill(o, options)) &&
+           misses_a_corner(openings.known(), filler, o, tolerance);
+  });
+}
+
 // Without some faces, with all fills that are proposed then, written as STEP, and read again. `flat_first`:
-// flat ones where they can be, else neighbours are carried on where they can be.
+// also where neighbours that meet sharply might be carried on.
 Rebuilt rebuilt(const DrawnBody& body, const std::set<std::uint32_t>& faces, bool flat_first) {
   Rebuilt out;
   MendSession session(read_drawn(body));
@@ -198,7 +218,7 @@ Rebuilt rebuilt(const DrawnBody& body, const std::set<std::uint32_t>& faces, boo
     if (!(step.remedy == remedies::fill)) continue;
     if (flat_first) {
       step.settings.erase("prefer");
-    } else if (step.selection.ids.size() < 2) {
+    } else if (step.selection.ids.size() < 2 && is_corner_missing(session)) {
       step.settings["method"] = std::string("auto");
       step.settings["prefer"] = std::string("extend");
     }
@@ -207,10 +227,7 @@ Rebuilt rebuilt(const DrawnBody& body, const std::set<std::uint32_t>& faces, boo
       out.how += line.method + ". ";
       if (!filled.changed) continue;
       out.is_filled = true;
-      out.are_faces &= line.faces.has_value() && line.faces->are_kept;
-      if (flat_first) {
-        EXPECT_TRUE(out.are_faces) << out.how;
-      }
+      EXPECT_TRUE(line.faces.has_value() && line.faces->are_kept) << out.how;
       if (line.faces) added += line.faces->added;
     }
   }
@@ -336,10 +353,9 @@ TEST(BodySteps, CavitiesStayWithTheirBody) {
   }
 }
 
-// Where neighbours are carried on in place of a plane, they meet in curves of every kind. Some meet so far
-// away that their facets there no longer lie on them.
+// Where neighbours are carried on in place of a plane, they meet in curves of every kind.
 TEST(BodySteps, NeighboursThatAreCarriedOnAreFacesToo) {
-  int all = 0, extended = 0;
+  int extended = 0;
   for (std::uint64_t seed = 0; seed < 60; ++seed) {
     Random r(seed);
     const DrawnBody body = random_outline(r);
@@ -347,15 +363,12 @@ TEST(BodySteps, NeighboursThatAreCarriedOnAreFacesToo) {
     SCOPED_TRACE(testing::Message() << seed << " without face " << face);
     const Rebuilt after = rebuilt(body, {face}, false);
     ASSERT_TRUE(after.is_filled);
-    if (after.how.find("meet in") == std::string::npos) continue;
-    ++all;
-    if (!after.are_faces) continue;
-    ++extended;
     EXPECT_EQ(after.verdict, Verdict::solid) << after.how;
+    if (after.how.find("meet in") == std::string::npos) continue;
+    ++extended;
     EXPECT_GT(after.volume, body.volume);
   }
   EXPECT_GT(extended, 5);
-  EXPECT_GE(5 * extended, 4 * all);
 }
 
 // Plane faces by their corners, seen from outside, which share edges where corners are the same.
@@ -495,30 +508,50 @@ TEST(BodySteps, ATruncatedPyramidGetsItsTopUnasked) {
   }
 }
 
+// Written and read again it is a solid of as many faces, with that volume.
+void expect_solid_box(const Model& model, const Vector& size) {
+  WriteReport report;
+  const std::string text = step_of(model, report);
+  EXPECT_TRUE(report.notes.empty()) << report.notes[0];
+  EXPECT_TRUE(test::broken_step_rules(text).empty()) << test::broken_step_rules(text)[0];
+  const Model back = read_model(Source{"back.step", text});
+  EXPECT_EQ(certify(back).verdict, Verdict::solid);
+  EXPECT_EQ(used_faces(back.parts[0]).size(), 6u);
+  EXPECT_NEAR(back.sources[0].sizes.volume, size.prod(), 1e-9 * size.prod());
+}
+
+// The faces that a plane is divided into, joined; the body before and after.
+struct JoinedStrips {
+  Model before, after;
+  FaceCounts faces;
+};
+JoinedStrips joined_strips(const Vector& size, int strips, const Placement& at, bool splines) {
+  JoinedStrips out;
+  MendSession session(prepare(box_with_strips(size, strips, at, splines), {}));
+  static_cast<void>(session.inspect());
+  Step step = step_on(remedies::absorb, {});
+  step.selection.kinds = {FindingKind::split_patch};
+  const StepReport done = session.run(step);
+  EXPECT_TRUE(done.changed);
+  out.faces = done.lines[0].faces.value_or(FaceCounts{.are_kept = false});
+  EXPECT_TRUE(out.faces.are_kept);
+  EXPECT_EQ(used_faces(session.model().parts[0]).size(), 6u);
+  out.before = session.input();
+  out.after = session.model();
+  return out;
+}
+
 // Splines that end at their edges and lie in one plane become one face on it.
 TEST(BodySteps, DividedSplinesOfOnePlaneBecomeAPlane) {
   for (const int strips : {2, 5}) {
     SCOPED_TRACE(strips);
     const Vector size(4, 3, 2);
-    const Placement at = turned_by(Vector(2, 1, 1).normalized(), 0.3 * strips);
-    MendSession session(prepare(box_with_strips(size, strips, at, true), {}));
-    static_cast<void>(session.inspect());
-    Step step = step_on(remedies::absorb, {});
-    step.selection.kinds = {FindingKind::split_patch};
-    const StepReport done = session.run(step);
-    ASSERT_TRUE(done.changed);
-    ASSERT_TRUE(done.lines[0].faces.has_value());
-    EXPECT_TRUE(done.lines[0].faces->are_kept);
-    EXPECT_EQ(done.lines[0].faces->apart, 0u);
-    EXPECT_EQ(used_faces(session.model().parts[0]).size(), 6u);
-    const Body& body = session.model().parts[0].shape()->surfaces.at(0).body->body;
+    const JoinedStrips joined =
+        joined_strips(size, strips, turned_by(Vector(2, 1, 1).normalized(), 0.3 * strips), true);
+    EXPECT_EQ(joined.faces.apart, 0u);
+    const Body& body = joined.after.parts[0].shape()->surfaces.at(0).body->body;
     EXPECT_EQ(body.faces[0].surface->kind(), SurfaceKind::plane);
-    WriteReport report;
-    const std::string text = step_of(session.model(), report);
-    EXPECT_TRUE(test::broken_step_rules(text).empty()) << test::broken_step_rules(text)[0];
-    const Model back = read_model(Source{"back.step", text});
-    EXPECT_EQ(certify(back).verdict, Verdict::solid);
-    EXPECT_NEAR(back.sources[0].sizes.volume, size.prod(), 1e-9 * size.prod());
+    expect_solid_box(joined.after, size);
   }
 }
 
@@ -527,31 +560,16 @@ TEST(BodySteps, DividedPlanesBecomeOneFace) {
   for (const int strips : {2, 3, 7}) {
     SCOPED_TRACE(strips);
     const Vector size(4, 3, 2);
-    const Placement at = turned_by(Vector(1, 2, 3).normalized(), 0.7 * strips);
-    MendSession session(prepare(box_with_strips(size, strips, at), {}));
-    static_cast<void>(session.inspect());
-    Step step = step_on(remedies::absorb, {});
-    step.selection.kinds = {FindingKind::split_patch};
-    const StepReport done = session.run(step);
-    ASSERT_TRUE(done.changed);
-    ASSERT_TRUE(done.lines[0].faces.has_value());
-    EXPECT_TRUE(done.lines[0].faces->are_kept);
-    EXPECT_EQ(done.lines[0].faces->dropped, static_cast<std::size_t>(strips - 1));
-    EXPECT_EQ(used_faces(session.model().parts[0]).size(), 6u);
-    const Body &read = session.input().parts[0].shape()->surfaces.at(0).body->body,
-               &body = session.model().parts[0].shape()->surfaces.at(0).body->body;
+    const JoinedStrips joined =
+        joined_strips(size, strips, turned_by(Vector(1, 2, 3).normalized(), 0.7 * strips), false);
+    EXPECT_EQ(joined.faces.dropped, static_cast<std::size_t>(strips - 1));
+    const Body &read = joined.before.parts[0].shape()->surfaces.at(0).body->body,
+               &body = joined.after.parts[0].shape()->surfaces.at(0).body->body;
     EXPECT_EQ(body.faces[0].surface, read.faces[0].surface);
     EXPECT_EQ(body.edges.size(), read.edges.size());
     ASSERT_EQ(body.faces[0].loops.size(), 1u);
     EXPECT_EQ(body.faces[0].loops[0].edges.size(), static_cast<std::size_t>(2 * strips + 2));
-    WriteReport report;
-    const std::string text = step_of(session.model(), report);
-    EXPECT_TRUE(report.notes.empty()) << report.notes[0];
-    EXPECT_TRUE(test::broken_step_rules(text).empty()) << test::broken_step_rules(text)[0];
-    const Model back = read_model(Source{"back.step", text});
-    EXPECT_EQ(certify(back).verdict, Verdict::solid);
-    EXPECT_EQ(used_faces(back.parts[0]).size(), 6u);
-    EXPECT_NEAR(back.sources[0].sizes.volume, size.prod(), 1e-9 * size.prod());
+    expect_solid_box(joined.after, size);
   }
 }
 

@@ -187,5 +187,42 @@ TEST(Absorb, ASliverPatchIsContractedIntoItsNeighbours) {
   }
 }
 
+// A plane of three patches side by side, the narrow ones part of what lies beside them: the last becomes
+// part of the second, and goes on with it into the first.
+TEST(Absorb, WhatBecamePartOfASliverGoesOnWithIt) {
+  Mesh mesh;
+  const double x[] = {0, 10, 10.1, 10.2};
+  for (const double at : x) {
+    mesh.points.emplace_back(at, 0, 0);
+    mesh.points.emplace_back(at, 5, 0);
+  }
+  mesh.points_are_distinct = true;
+  // Slivers first, so that the outer one is looked at before the inner one.
+  std::vector<TriangleId> slivers;
+  for (const std::uint32_t strip : {2U, 1U, 0U}) {
+    const VertexId a{2 * strip}, b{2 * strip + 2}, c{2 * strip + 3}, d{2 * strip + 1};
+    mesh.triangles.push_back({{a, b, c}});
+    mesh.triangles.push_back({{a, c, d}});
+    for (int i = 0; i < 2; ++i) mesh.patch_of.push_back({strip});
+    if (strip == 0) continue;
+    const auto last = static_cast<std::uint32_t>(mesh.triangles.size());
+    slivers.push_back({last - 2});
+    slivers.push_back({last - 1});
+  }
+  const auto lies_on = [](PatchId, PatchId) { return true; };
+  const Change joined = absorb_patches(mesh, slivers, {1, {}}, nullptr, lies_on);
+  EXPECT_EQ(joined.done, 2u);
+  EXPECT_TRUE(joined.refused.empty());
+  for (const PatchId patch : joined.mesh.patch_of) EXPECT_EQ(patch, PatchId{0});
+  for (std::uint32_t t = 0; t < 6; ++t) EXPECT_EQ(joined.mesh.triangles[t], mesh.triangles[t]);
+  // Where nothing lies on anything, nothing becomes part of another.
+  const auto never = [](PatchId, PatchId) { return false; };
+  const Change apart = absorb_patches(mesh, slivers, {0, {}}, nullptr, never);
+  ASSERT_FALSE(apart.parent.empty());
+  for (std::uint32_t t = 0; t < apart.parent.size(); ++t) {
+    EXPECT_EQ(apart.mesh.patch_of[t], mesh.patch_of[apart.parent[t].value]);
+  }
+}
+
 }  // namespace collapse_test
 }  // namespace aguja

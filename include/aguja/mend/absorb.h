@@ -10,17 +10,18 @@
 
 namespace aguja {
 
+/// Does the first patch lie on the surface of the second one?
+using LiesOnSurface = std::function<bool(PatchId, PatchId)>;
+
 /// Patches that are slivers or tiny: their narrow sides are contracted within the budget, so that
 /// their neighbours meet; where the mesh has patches and one cannot be contracted, but goes on
 /// smoothly into a neighbour (less than 5 degrees), it becomes part of that.
-/// `triangles` are those of the patches, together. `is_of`: whether the first patch lies on the surface
-/// of the second one; if that is known, what does becomes part of it before anything is contracted, and
-/// nothing else does.
+/// `triangles` are those of the patches, together. Where surfaces are known, what lies on that of a
+/// neighbour becomes part of it before anything is contracted, and nothing else does.
 /// Promises  As `collapse`.
-using IsOfPatch = std::function<bool(PatchId, PatchId)>;
 [[nodiscard]] Change absorb_patches(const Mesh& mesh, std::span<const TriangleId> triangles,
                                     const Budget& budget = {}, Progress* progress = nullptr,
-                                    const IsOfPatch& is_of = {});
+                                    const LiesOnSurface& lies_on = {});
 
 /// Patches that lie in one plane and share edges become one; nothing moves. `triangles`: all of
 /// those that may; empty: all of the mesh.

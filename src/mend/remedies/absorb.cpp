@@ -1,5 +1,8 @@
 #include "aguja/mend/absorb.h"
 
+#include <algorithm>
+#include <iterator>
+
 #include "aguja/mend/remedy.h"
 #include "mend/body_rim.h"
 #include "mend/change_chain.h"
@@ -11,28 +14,34 @@ namespace {
 constexpr SettingInfo kAbsorbSettings[] = {
     {"vertices", SettingType::flag, "superfluous vertices in planes and on straight edges, too"}};
 
-// Of a part that is made of surfaces: does one face lie on the surface of another?
-IsOfPatch by_surfaces(const Shape* shape) {
+// Of a part that is made of surfaces; lives as long as the shape.
+LiesOnSurface by_surfaces(const Shape* shape) {
   if (shape == nullptr || shape->surfaces.empty()) return {};
-  return [shape](PatchId patch, PatchId other) {
-    const SurfaceOrigin* body = nullptr;
-    for (const SurfaceOrigin& s : shape->surfaces) {
-      if (s.first_patch <= patch.value) body = &s;
+  std::vector<double> tolerances;
+  for (const SurfaceOrigin& s : shape->surfaces) {
+    tolerances.push_back(BodyRim(*s.body, s.placement).tolerance());
+  }
+  return [shape, tolerances = std::move(tolerances)](PatchId patch, PatchId other) {
+    const auto next =
+        std::find_if(shape->surfaces.begin(), shape->surfaces.end(),
+                     [&](const SurfaceOrigin& s) { return s.first_patch > patch.value; });
+    if (next == shape->surfaces.begin()) return false;
+    const SurfaceOrigin& origin = *std::prev(next);
+    const Body& body = origin.body->body;
+    const std::uint32_t own = patch.value - origin.first_patch,
+                        there = other.value - origin.first_patch;
+    if (own >= body.faces.size() || there >= body.faces.size() || !body.faces[there].surface) {
+      return false;
     }
-    if (body == nullptr) return false;
-    const std::vector<Face>& faces = body->body->body.faces;
-    const std::uint32_t own = patch.value - body->first_patch,
-                        there = other.value - body->first_patch;
-    if (own >= faces.size() || there >= faces.size() || !faces[there].surface) return false;
-    const BodyRim rim(*body->body, body->placement);
-    const FillSurface surface(faces[there].surface);
-    for (const FaceLoop& loop : faces[own].loops) {
+    const double tolerance = tolerances[static_cast<std::size_t>(&origin - shape->surfaces.data())];
+    const FillSurface surface(body.faces[there].surface);
+    for (const FaceLoop& loop : body.faces[own].loops) {
       for (const EdgeUseOfFace& use : loop.edges) {
-        const BodyEdge& edge = body->body->body.edges[use.edge];
-        if (!has_ends(edge) || surface.off(edge) > rim.tolerance()) return false;
+        const BodyEdge& edge = body.edges[use.edge];
+        if (!has_ends(edge) || surface.off(edge) > tolerance) return false;
       }
     }
-    return !faces[own].loops.empty();
+    return !body.faces[own].loops.empty();
   };
 }
 
